@@ -1,0 +1,66 @@
+# The commands, the same by hand and in CI. `make demo` and `make test` do all the set-up.
+PY := .venv/bin/python
+PORT ?= 8470
+DEMO := build/demo
+.DEFAULT_GOAL := help
+
+help: ## lists the commands
+	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/'
+
+.stamps/venv: requirements.lock pyproject.toml
+	@mkdir -p .stamps
+	test -x .venv/bin/uv || { python3 -m venv .venv && .venv/bin/pip install -q uv==0.13.0; }
+	.venv/bin/uv pip install -q --compile-bytecode --require-hashes -r requirements.lock
+	.venv/bin/uv pip install -q --no-deps --no-build-isolation -e .
+	touch $@
+
+.stamps/kernels: .stamps/venv $(wildcard src/tanner/core/*/*.py src/tanner/core/*.py)
+	$(PY) -m tanner.core.warm
+	touch $@
+
+.stamps/node: package-lock.json
+	@mkdir -p .stamps
+	npm ci --no-audit --no-fund --loglevel=error
+	touch $@
+
+.stamps/chromium:
+	@mkdir -p .stamps
+	command -v chromium >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium >/dev/null; }
+	touch $@
+
+setup: .stamps/venv .stamps/kernels ## installs what Tanner needs, from the lock file
+
+demo: setup ## starts Tanner with the demo shoot
+	$(PY) -m tanner.cli studio demo --into $(DEMO)
+	$(PY) -m tanner.cli serve --data $(DEMO)/data --folder $(DEMO)/shoot --folder $(DEMO)/card --folder $(DEMO)/out --port $(PORT)
+
+serve: setup ## starts Tanner without the demo
+	$(PY) -m tanner.cli serve --port $(PORT)
+
+lock: ## writes the lock file again from pyproject.toml
+	.venv/bin/uv pip compile -q --generate-hashes --no-header --no-annotate --extra dev pyproject.toml -o requirements.lock
+
+css: .stamps/node ## builds the style sheet
+	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o src/tanner/web/static/tanner.css --minify
+
+test: setup .stamps/chromium ## passes all tests, the browser's in a process of their own
+	$(PY) -m pytest -q tests --ignore tests/browser
+	$(PY) -m pytest -q tests/browser
+
+lint: .stamps/venv ## style, types and the direction of dependencies
+	.venv/bin/ruff check src tests bench
+	.venv/bin/ruff format --check src tests bench
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+
+css-check: .stamps/node ## the built style sheet is current
+	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o build/check.css --minify
+	cmp build/check.css src/tanner/web/static/tanner.css
+
+bench: setup ## measures speed as ratios to a reference in the same run
+	$(PY) -m bench.run
+
+shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
+	$(PY) -m bench.shots
+
+.PHONY: help setup demo serve lock css test lint css-check bench shots

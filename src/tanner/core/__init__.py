@@ -1,0 +1,1 @@
+"""Pure computation: no web, no database, no global state. Start reading at `render.py`."""

@@ -1,0 +1,167 @@
+"""Colour spaces: the linear working space, the output spaces, their matrices and ICC profiles.
+
+Working space: ROMM primaries, linear, D50 (source: iso22028-2). Matrices act on column vectors.
+"""
+
+import struct
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+Matrix = NDArray[np.float64]
+
+D50_XYZ = np.array([0.9642, 1.0, 0.8249])
+"""The profile connection space's white, as ICC.1 rounds it (source: icc2010)."""
+D65_XY = (0.3127, 0.3290)
+D50_XY = (0.3457, 0.3585)
+BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+
+
+def xy_to_xyz(xy: tuple[float, float]) -> NDArray[np.float64]:
+    """XYZ with Y = 1 of a chromaticity."""
+    x, y = xy
+    return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
+def adaptation(source: NDArray[np.float64], target: NDArray[np.float64]) -> Matrix:
+    """Bradford adaptation from one white (XYZ) to another (source: lam1985)."""
+    gain = (BRADFORD @ target) / (BRADFORD @ source)
+    matrix: Matrix = np.linalg.inv(BRADFORD) @ np.diag(gain) @ BRADFORD
+    return matrix
+
+
+@dataclass(frozen=True)
+class Space:
+    """An RGB space: primaries and white as xy, and its encoding curve.
+
+    Attributes:
+        curve: "srgb", "romm" or a plain exponent.
+    """
+
+    name: str
+    title: str
+    primaries: tuple[tuple[float, float], ...]
+    white: tuple[float, float]
+    curve: str | float
+
+    def to_pcs(self) -> Matrix:
+        """Linear RGB to XYZ relative to D50 (Bradford)."""
+        columns = np.stack([xy_to_xyz(p) for p in self.primaries], axis=1)
+        white = xy_to_xyz(self.white)
+        scaled = columns * np.linalg.solve(columns, white)
+        matrix: Matrix = adaptation(white, D50_XYZ) @ scaled
+        return matrix
+
+    def encode(self, linear: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Linear 0 to 1 to encoded 0 to 1."""
+        x = np.clip(linear, 0, 1)
+        if self.curve == "srgb":
+            return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.maximum(x, 1e-9) ** (1 / 2.4) - 0.055)
+        if self.curve == "romm":
+            return np.where(x < 1 / 512, 16 * x, np.maximum(x, 1e-9) ** (1 / 1.8))
+        return np.asarray(x ** (1 / float(self.curve)))
+
+    def decode(self, encoded: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The inverse of `encode`."""
+        e = np.clip(encoded, 0, 1)
+        if self.curve == "srgb":
+            return np.where(e <= 0.04045, e / 12.92, ((e + 0.055) / 1.055) ** 2.4)
+        if self.curve == "romm":
+            return np.where(e < 16 / 512, e / 16, e**1.8)
+        return np.asarray(e ** float(self.curve))
+
+
+_P1998 = ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06))
+_PROMM = ((0.734699, 0.265301), (0.159597, 0.840403), (0.036598, 0.000105))
+SPACES: dict[str, Space] = {
+    s.name: s
+    for s in (
+        Space("srgb", "sRGB", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), D65_XY, "srgb"),
+        Space("p3", "Display P3", ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)), D65_XY, "srgb"),
+        Space("widegamut1998", "Wide gamut 1998", _P1998, D65_XY, 563 / 256),
+        Space("prophoto", "ProPhoto / ROMM", _PROMM, D50_XY, "romm"),
+    )
+}
+
+
+@cache
+def _working_to_pcs() -> Matrix:
+    matrix = SPACES["prophoto"].to_pcs()
+    matrix.setflags(write=False)
+    return matrix
+
+
+def working_to_pcs() -> Matrix:
+    return _working_to_pcs()
+
+
+def pcs_to_working() -> Matrix:
+    matrix: Matrix = np.linalg.inv(_working_to_pcs())
+    return matrix
+
+
+def working_to(space: Space) -> Matrix:
+    """Linear working space to a linear output space."""
+    matrix: Matrix = np.linalg.inv(space.to_pcs()) @ _working_to_pcs()
+    return matrix
+
+
+def luminance_weights() -> NDArray[np.float64]:
+    """Y of the working space's primaries: weights that sum to 1."""
+    return _working_to_pcs()[1] / _working_to_pcs()[1].sum()
+
+
+# --- ICC profiles -----------------------------------------------------------------------------
+
+
+def _fixed(values: NDArray[np.float64] | list[float]) -> bytes:
+    return b"".join(struct.pack(">i", round(float(v) * 65536)) for v in values)
+
+
+def _text(text: str) -> bytes:
+    data = text.encode("utf-16-be")
+    return b"mluc" + struct.pack(">IIIHHII", 0, 1, 12, 0x656E, 0x4742, len(data), 28) + data
+
+
+def _curve(space: Space) -> bytes:
+    if space.curve == "srgb":
+        return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + _fixed([2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045])
+    if space.curve == "romm":
+        return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + _fixed([1.8, 1.0, 0.0, 1 / 16, 16 / 512])
+    return b"curv\0\0\0\0" + struct.pack(">IH", 1, round(float(space.curve) * 256))
+
+
+@cache
+def icc_profile(name: str) -> bytes:
+    """A small version 4 matrix and curve profile of one of SPACES (source: icc2010)."""
+    space = SPACES[name]
+    matrix = space.to_pcs()
+    chad = adaptation(xy_to_xyz(space.white), D50_XYZ)
+    xyz = [b"XYZ \0\0\0\0" + _fixed(matrix[:, i]) for i in range(3)]
+    curve = _curve(space)
+    tags = [
+        (b"desc", _text(f"Tanner {space.title}")),
+        (b"cprt", _text("CC0")),
+        (b"wtpt", b"XYZ \0\0\0\0" + _fixed(D50_XYZ)),
+        (b"chad", b"sf32\0\0\0\0" + _fixed(chad.ravel())),
+        (b"rXYZ", xyz[0]),
+        (b"gXYZ", xyz[1]),
+        (b"bXYZ", xyz[2]),
+        (b"rTRC", curve),
+        (b"gTRC", curve),
+        (b"bTRC", curve),
+    ]
+    offset = 128 + 4 + 12 * len(tags)
+    table, body, placed = b"", b"", dict[bytes, int]()
+    for signature, data in tags:
+        if data not in placed:
+            placed[data] = offset + len(body)
+            body += data + b"\0" * (-len(data) % 4)
+        table += signature + struct.pack(">II", placed[data], len(data))
+    size = offset + len(body)
+    header = struct.pack(">I4sI4s4s4s", size, b"\0" * 4, 0x04400000, b"mntr", b"RGB ", b"XYZ ")
+    header += struct.pack(">6H", 2026, 1, 1, 0, 0, 0) + b"acsp" + b"\0" * 4 + struct.pack(">I", 0)
+    header += b"\0" * 8 + b"\0" * 8 + struct.pack(">I", 0) + _fixed(D50_XYZ)
+    return header.ljust(128, b"\0") + struct.pack(">I", len(tags)) + table + body

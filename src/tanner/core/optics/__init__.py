@@ -1,0 +1,1 @@
+"""Lens, crop, and the one resampling."""

@@ -1,0 +1,69 @@
+"""Crop and straighten: which part of the upright frame is kept, and how it is turned."""
+
+import math
+from typing import ClassVar
+
+from pydantic import model_validator
+
+from tanner.core.adjust.spec import Group, param
+
+FRAME = {"widget": "frame", "per_frame": True, "step": 0.01}
+
+
+class Crop(Group):
+    title: ClassVar[str] = "Crop"
+    about: ClassVar[str] = "The part of the frame that is kept, and its angle."
+
+    straighten: float = param(
+        0.0,
+        -45.0,
+        45.0,
+        label="Straighten",
+        unit="°",
+        step=0.1,
+        per_frame=True,
+        help="Turns the picture; empty corners are never shown.",
+    )
+    ratio: str = param(
+        "free",
+        label="Ratio",
+        widget="frame",
+        per_frame=True,
+        help="Width to height that the crop keeps: free, original, or for example 4:5.",
+    )
+    left: float = param(0.0, 0.0, 0.99, label="Left edge", help="Share of the width.", **FRAME)
+    top: float = param(0.0, 0.0, 0.99, label="Top edge", help="Share of the height.", **FRAME)
+    right: float = param(1.0, 0.01, 1.0, label="Right edge", help="Share of the width.", **FRAME)
+    bottom: float = param(1.0, 0.01, 1.0, label="Bottom edge", help="Share of the height.", **FRAME)
+
+    @model_validator(mode="after")
+    def _has_an_inside(self) -> "Crop":
+        if self.right - self.left < 0.005 or self.bottom - self.top < 0.005:
+            raise ValueError("the crop has no inside: left must be less than right, top than bottom")
+        return self
+
+
+def kept(crop: Crop, width: float, height: float) -> tuple[float, float, float, float]:
+    """The kept rectangle, shrunk about its own centre until no corner of it is empty.
+
+    Args:
+        crop: the crop, in shares of the upright frame.
+        width, height: size of the upright frame in px.
+
+    Returns:
+        (centre x, centre y, width, height) in px, in axes that are turned by `straighten` about the
+        centre of the frame, with the origin in that centre.
+    """
+    cx = (crop.left + crop.right - 1) / 2 * width
+    cy = (crop.top + crop.bottom - 1) / 2 * height
+    w, h = (crop.right - crop.left) * width, (crop.bottom - crop.top) * height
+    a = math.radians(crop.straighten)
+    ca, sa = math.cos(a), math.sin(a)
+    # A centre that fell outside the turned frame is pulled in before the rectangle is shrunk.
+    ux, uy = ca * cx + sa * cy, ca * cy - sa * cx
+    pull = max(1.0, abs(ux) / (0.495 * width), abs(uy) / (0.495 * height))
+    cx, cy, ux, uy = cx / pull, cy / pull, ux / pull, uy / pull
+    reach_x = (abs(ca) * w + abs(sa) * h) / 2
+    reach_y = (abs(sa) * w + abs(ca) * h) / 2
+    shrink = min(1.0, (width / 2 - abs(ux)) / reach_x, (height / 2 - abs(uy)) / reach_y)
+    return cx, cy, w * shrink, h * shrink

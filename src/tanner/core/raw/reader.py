@@ -1,0 +1,334 @@
+"""Reads raw and finished files into a Source: pixels plus facts. Originals are opened read-only.
+
+Foreign files can crash a decoder, so callers outside of tests run this in a worker process
+(`tanner.jobs.workers`).
+"""
+
+import hashlib
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour
+from tanner.core.errors import UnreadableFile
+from tanner.core.optics.lens import Lens, OpcodeLens, find_database_lens
+from tanner.core.raw import tags
+from tanner.core.raw.facts import FrameFacts
+
+MOST_PIXELS = 400_000_000
+FINISHED = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
+RAW = {
+    ".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".srf", ".sr2", ".raf", ".orf", ".ori", ".rw2",
+    ".pef", ".srw", ".x3f", ".3fr", ".fff", ".iiq", ".mef", ".mos", ".mrw", ".kdc", ".dcr", ".erf", ".rwl", ".gpr",
+}  # fmt: skip
+
+
+@dataclass
+class Source:
+    """Decoded pixels and what they mean.
+
+    Attributes:
+        data: uint16 (H, W) for a Bayer mosaic, else float32 (3, H, W): linear camera RGB from 0 to 1, or the
+            linear working space for finished pictures.
+    """
+
+    facts: FrameFacts
+    data: NDArray[Any]
+    cache: dict[Any, Any] = field(default_factory=dict)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self.facts.width, self.facts.height
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {"facts": self.facts, "data": self.data, "cache": {}}
+
+    @property
+    def camera(self) -> CameraColour:
+        if "camera" not in self.cache:
+            self.cache["camera"] = camera_of(self.facts)
+        result: CameraColour = self.cache["camera"]
+        return result
+
+    @property
+    def lens(self) -> Lens | None:
+        if "lens" not in self.cache:
+            self.cache["lens"] = lens_of(self.facts)
+        result: Lens | None = self.cache["lens"]
+        return result
+
+
+def camera_of(facts: FrameFacts) -> CameraColour:
+    """The colour data that the facts carry."""
+    if facts.kind == "finished":
+        return finished_colour()
+
+    def matrices(values: tuple[tuple[float, ...], ...]) -> tuple[NDArray[np.float64], ...]:
+        return tuple(np.array(v, dtype=np.float64).reshape(3, 3) for v in values)
+
+    colour = matrices(facts.colour_matrices)
+    if not colour:
+        return plain_colour(None, "fallback")
+    kelvin = tuple(float(ILLUMINANTS.get(code, 6504)) for code in facts.illuminants) or (6504.0,)
+    n = min(len(colour), len(kelvin))
+    forward, calibration = matrices(facts.forward_matrices), matrices(facts.calibrations)
+    return CameraColour(
+        colour=colour[:n],
+        kelvin=kelvin[:n],
+        forward=forward[:n] if len(forward) >= n else (),
+        calibration=calibration[:n] if len(calibration) >= n else (),
+        analog_balance=np.array(facts.analog_balance),
+    )
+
+
+def lens_of(facts: FrameFacts) -> Lens | None:
+    """What is known about the lens: from the file first, then from the open database."""
+    size = (facts.width, facts.height)
+    if facts.warp or facts.vignette:
+        return OpcodeLens(
+            np.array(facts.warp) if facts.warp else None,
+            np.array(facts.vignette) if facts.vignette else None,
+            size,
+            facts.warp_centre,
+            facts.vignette_centre,
+            name=facts.lens or "from the file",
+        )
+    if facts.is_raw:
+        return find_database_lens(
+            facts.make,
+            facts.model,
+            facts.lens,
+            facts.focal_length_mm or 0,
+            facts.aperture or 0,
+            facts.distance_m or 0,
+            size,
+        )
+    return None
+
+
+def content_hash(path: Path) -> str:
+    """SHA-256 of a file's bytes: what tells whether it is already in."""
+    digest = hashlib.sha256()
+    with path.open("rb") as stream:
+        while chunk := stream.read(1 << 20):
+            digest.update(chunk)
+    return digest.hexdigest()
+
+
+def _check(path: Path) -> None:
+    try:
+        size = path.stat().st_size
+    except OSError as error:
+        raise UnreadableFile(path, f"cannot be opened ({error.strerror or error}).") from None
+    if size == 0:
+        raise UnreadableFile(path, "is empty. Copy it from the card again.")
+
+
+def read(path: Path, *, pixels: bool = True) -> Source:
+    """Read a file.
+
+    Args:
+        pixels: False reads facts only; `data` is then empty.
+
+    Raises:
+        UnreadableFile: with the reason and what to do.
+    """
+    _check(path)
+    try:
+        if path.suffix.lower() in FINISHED:
+            return _read_finished(path, pixels)
+        return _read_raw(path, pixels)
+    except UnreadableFile:
+        raise
+    except (MemoryError, Exception) as error:
+        text = str(error).strip().strip("b'").strip("'") or type(error).__name__
+        raise UnreadableFile(path, f"cannot be read ({text}). It may be damaged or of an unknown kind.") from None
+
+
+def _sane(path: Path, width: int, height: int) -> None:
+    if width < 16 or height < 16:
+        raise UnreadableFile(path, f"says it is {width} × {height} px, which is no picture.")
+    if width * height > MOST_PIXELS:
+        raise UnreadableFile(path, f"says it is {width} × {height} px, which is more than Tanner reads.")
+
+
+def _read_raw(path: Path, pixels: bool) -> Source:
+    import rawpy
+
+    with rawpy.imread(str(path)) as raw:
+        sizes = raw.sizes
+        _sane(path, sizes.raw_width, sizes.raw_height)
+        found = _raw_facts(path, raw)
+        if not pixels:
+            return Source(FrameFacts(**found), np.empty((0, 0), np.uint16))
+        pattern = raw.raw_pattern
+        if found["kind"] == "bayer":
+            data: NDArray[Any] = np.array(raw.raw_image_visible[: found["height"], : found["width"]])
+            if not data.any():
+                raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
+            return Source(FrameFacts(**found), data)
+        if pattern is None and raw.raw_image_visible.ndim == 3:
+            values = raw.raw_image_visible[..., :3].astype(np.float32)
+            black = np.float32(raw.black_level_per_channel[0])
+            planes = (values - black) / np.float32(found["white"] - black)
+            planes = np.ascontiguousarray(planes.transpose(2, 0, 1))
+        else:
+            planes = _demosaic_by_libraw(raw, found)
+        if not planes.any():
+            raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
+        return Source(FrameFacts(**found), planes)
+
+
+def _demosaic_by_libraw(raw: Any, found: dict[str, Any]) -> NDArray[np.float32]:
+    """Linear camera RGB of mosaics that are not Bayer (X-Trans and others): LibRaw interpolates."""
+    import rawpy
+
+    rgb = raw.postprocess(
+        output_color=rawpy.ColorSpace.raw,
+        gamma=(1, 1),
+        no_auto_bright=True,
+        no_auto_scale=False,
+        user_wb=[1.0, 1.0, 1.0, 1.0],
+        output_bps=16,
+        user_flip=0,
+        adjust_maximum_thr=0.0,
+    )
+    found["height"], found["width"] = rgb.shape[:2]
+    return np.ascontiguousarray(rgb.transpose(2, 0, 1)).astype(np.float32) / np.float32(65535)
+
+
+def _raw_facts(path: Path, raw: Any) -> dict[str, Any]:
+    sizes = raw.sizes
+    facts: dict[str, Any] = {"path": str(path), "file_bytes": path.stat().st_size}
+    facts |= tags.exif_facts(path)
+    dng = tags.dng_tags(path)
+    warnings: list[str] = []
+    facts["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(sizes.flip, facts.get("orientation", 1))
+    facts["width"], facts["height"] = int(sizes.width), int(sizes.height)
+    pattern = raw.raw_pattern
+    names = raw.color_desc.decode(errors="replace")
+    if pattern is not None and pattern.shape == (2, 2) and sorted(pattern.ravel() % 4) in ([0, 1, 2, 3], [0, 1, 1, 2]):
+        colours = [[names[c] for c in row] for row in pattern.tolist()]
+        if sorted(sum(colours, [])) == ["B", "G", "G", "R"]:
+            facts["kind"], facts["mosaic"] = "bayer", "Bayer " + "".join(sum(colours, []))
+            facts["pattern"] = next((y, x) for y in range(2) for x in range(2) if colours[y][x] == "R")
+            facts["width"] -= facts["width"] % 2
+            facts["height"] -= facts["height"] % 2
+            blacks = raw.black_level_per_channel
+            facts["black"] = tuple(float(blacks[pattern[y, x]]) for y in range(2) for x in range(2))
+    if "kind" not in facts:
+        facts["kind"] = "camera"
+        facts["mosaic"] = "none" if pattern is None else f"{pattern.shape[1]} × {pattern.shape[0]}"
+    facts["white"] = float(raw.white_level or 65535)
+    if facts["white"] <= max(facts.get("black", (0,))):
+        warnings.append("The white level is below the black level; the full scale is used.")
+        facts["white"], facts["black"] = 65535.0, (0.0, 0.0, 0.0, 0.0)
+    wb = np.array(raw.camera_whitebalance[:3], dtype=np.float64)
+    if not np.isfinite(wb).all() or (wb <= 0).any():
+        wb = np.array(raw.daylight_whitebalance[:3], dtype=np.float64)
+        warnings.append("No as-shot white balance in the file; daylight is assumed.")
+    if not np.isfinite(wb).all() or (wb <= 0).any():
+        wb = np.ones(3)
+    neutral = 1 / wb
+    facts["neutral"] = tuple(float(v) for v in neutral / neutral.max())
+    _dng_facts(facts, dng)
+    if not facts.get("colour_matrices"):
+        matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
+        if np.any(matrix):
+            facts["colour_matrices"], facts["illuminants"] = (tuple(matrix.ravel()),), (21,)
+        else:
+            warnings.append("No colour matrix for this camera: colours are shown as if it saw like sRGB.")
+    facts["warnings"] = tuple(warnings)
+    return facts
+
+
+def _dng_facts(facts: dict[str, Any], dng: dict[str, Any]) -> None:
+    """Colour, noise and optics tags, where the file is a DNG."""
+
+    def several(*names: str) -> tuple[tuple[float, ...], ...]:
+        return tuple(dng[n] for n in names if n in dng and len(np.ravel(dng[n])) == 9)
+
+    facts["colour_matrices"] = several("ColorMatrix1", "ColorMatrix2")
+    facts["forward_matrices"] = several("ForwardMatrix1", "ForwardMatrix2")
+    facts["calibrations"] = several("CameraCalibration1", "CameraCalibration2")
+    lights = tuple(int(dng[n]) for n in ("Illuminant1", "Illuminant2") if n in dng)
+    facts["illuminants"] = lights or ((21,) if facts["colour_matrices"] else ())
+    if len(dng.get("AnalogBalance", ())) == 3:
+        facts["analog_balance"] = dng["AnalogBalance"]
+    neutral = np.array(dng.get("AsShotNeutral", ()), dtype=np.float64)
+    if neutral.size == 3 and (neutral > 0).all():
+        # LibRaw hands this over as single floats; the tag itself is exact.
+        facts["neutral"] = tuple(float(v) for v in neutral / neutral.max())
+    baseline = dng.get("BaselineExposure", (0.0,))
+    facts["baseline_exposure"] = float(np.clip(np.ravel(baseline)[0], -8, 8))
+    facts["noise_profile"] = tuple(float(v) for v in np.ravel(dng.get("NoiseProfile", ())))
+    listed: list[str] = []
+    for name in ("OpcodeList1", "OpcodeList2", "OpcodeList3"):
+        data = bytes(dng.get(name, b""))
+        listed += [tags.OPCODES.get(n, f"opcode {n}") for n, _ in tags.opcodes(data)]
+        if name == "OpcodeList3":
+            facts |= tags.lens_from_opcodes(data)
+    facts["opcodes"] = tuple(listed)
+
+
+def _read_finished(path: Path, pixels: bool) -> Source:
+    from PIL import Image
+
+    Image.MAX_IMAGE_PIXELS = None
+    with Image.open(path) as image:
+        width, height = image.size
+        profile = image.info.get("icc_profile")
+        _sane(path, width, height)
+    facts: dict[str, Any] = {"path": str(path), "file_bytes": path.stat().st_size, "kind": "finished"}
+    facts |= tags.exif_facts(path)
+    facts |= {"width": width, "height": height, "has_profile": bool(profile)}
+    if not pixels:
+        return Source(FrameFacts(**facts), np.empty((0, 0), np.uint16))
+    rgb = _finished_pixels(path)
+    if rgb.shape[:2] != (height, width):
+        raise UnreadableFile(path, "does not hold the picture that its header promises.")
+    planes, warning = _to_working(rgb, profile)
+    facts["warnings"] = (warning,) if warning else ()
+    return Source(FrameFacts(**facts), planes)
+
+
+def _finished_pixels(path: Path) -> NDArray[Any]:
+    """(H, W, 3) uint8 or uint16 of a JPEG, PNG or TIFF, not yet turned upright."""
+    import cv2
+    import tifffile
+
+    if path.suffix.lower() in {".tif", ".tiff"}:
+        rgb = tifffile.imread(path, key=0)
+        if rgb.ndim == 3 and rgb.shape[0] in (3, 4) and rgb.shape[2] > 4:
+            rgb = rgb.transpose(1, 2, 0)
+    else:
+        flags = cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION
+        decoded = cv2.imdecode(np.fromfile(path, np.uint8), flags)
+        if decoded is None:
+            raise UnreadableFile(path, "cannot be decoded. It may be damaged: copy it again.")
+        rgb = decoded[..., [2, 1, 0]] if decoded.ndim == 3 and decoded.shape[2] >= 3 else decoded
+    if rgb.ndim == 2:
+        rgb = np.repeat(rgb[..., None], 3, axis=2)
+    if rgb.dtype not in (np.uint8, np.uint16) or rgb.shape[2] < 3:
+        raise UnreadableFile(path, f"has {rgb.dtype} samples; 8 and 16 bits in RGB or grey are read.")
+    return np.ascontiguousarray(rgb[..., :3])
+
+
+def _to_working(rgb: NDArray[Any], profile: bytes | None) -> tuple[NDArray[np.float32], str]:
+    """Encoded RGB to linear working planes through LittleCMS; sRGB is assumed without a profile."""
+    import imagecodecs
+
+    from tanner.core.colour.spaces import SPACES, icc_profile
+
+    wide = rgb.astype(np.uint16) * 257 if rgb.dtype == np.uint8 else rgb
+    warning = ""
+    try:
+        encoded = imagecodecs.cms_transform(wide, profile or icc_profile("srgb"), icc_profile("prophoto"))
+    except Exception:
+        warning = "The embedded colour profile cannot be used; sRGB is assumed."
+        encoded = imagecodecs.cms_transform(wide, icc_profile("srgb"), icc_profile("prophoto"))
+    table = SPACES["prophoto"].decode(np.arange(65536) / 65535).astype(np.float32)
+    return np.ascontiguousarray(table[encoded].transpose(2, 0, 1)), warning

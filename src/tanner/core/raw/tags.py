@@ -1,0 +1,159 @@
+"""Reads tags that LibRaw does not hand over: EXIF through Exiv2, DNG tags through tifffile."""
+
+import contextlib
+import logging
+import math
+import struct
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+log = logging.getLogger(__name__)
+
+_WANTED = {
+    50721: "ColorMatrix1", 50722: "ColorMatrix2", 50723: "CameraCalibration1", 50724: "CameraCalibration2",
+    50727: "AnalogBalance", 50728: "AsShotNeutral", 50730: "BaselineExposure", 50778: "Illuminant1",
+    50779: "Illuminant2", 50964: "ForwardMatrix1", 50965: "ForwardMatrix2", 51041: "NoiseProfile",
+    51008: "OpcodeList1", 51009: "OpcodeList2", 51022: "OpcodeList3", 50706: "DNGVersion",
+}  # fmt: skip
+_RATIONALS = {5, 10}
+OPCODES = {
+    1: "WarpRectilinear", 2: "WarpFisheye", 3: "FixVignetteRadial", 4: "FixBadPixelsConstant",
+    5: "FixBadPixelsList", 6: "TrimBounds", 7: "MapTable", 8: "MapPolynomial", 9: "GainMap",
+    10: "DeltaPerRow", 11: "DeltaPerColumn", 12: "ScalePerRow", 13: "ScalePerColumn", 14: "WarpRectilinear2",
+}  # fmt: skip
+
+
+def dng_tags(path: Path) -> dict[str, Any]:
+    """The DNG tags that colour and optics need; empty for files that are no TIFF.
+
+    Opcode lists come as bytes, matrices as tuples of floats.
+    """
+    import tifffile
+
+    found: dict[str, Any] = {}
+    try:
+        with tifffile.TiffFile(path) as tiff:
+            pages: list[Any] = [tiff.pages[0]]
+            if 50706 not in pages[0].tags:
+                return {}
+            for sub in (pages[0].pages or [])[:8]:
+                pages.append(sub)
+            for page in pages:
+                for code, name in _WANTED.items():
+                    tag = page.tags.get(code)
+                    if tag is None or name in found or tag.count > 4_000_000:
+                        continue
+                    value = tag.value
+                    if int(tag.dtype) in _RATIONALS:
+                        flat = np.ravel(np.asarray(value, dtype=np.float64))
+                        value = tuple(float(a / b) if b else 0.0 for a, b in zip(flat[::2], flat[1::2], strict=True))
+                    found[name] = value
+    except Exception as error:  # damaged tags are a warning; the pixels may still be good
+        log.info("tags of %s: %s", path.name, error)
+    return found
+
+
+def opcodes(data: bytes) -> list[tuple[int, bytes]]:
+    """(id, payload) of an opcode list, which is big endian always (source: dng17)."""
+    result: list[tuple[int, bytes]] = []
+    if len(data) < 4:
+        return result
+    (count,) = struct.unpack_from(">I", data, 0)
+    at = 4
+    for _ in range(min(count, 64)):
+        if at + 16 > len(data):
+            break
+        number, _, _, size = struct.unpack_from(">IIII", data, at)
+        result.append((number, data[at + 16 : at + 16 + size]))
+        at += 16 + size
+    return result
+
+
+def lens_from_opcodes(data: bytes) -> dict[str, Any]:
+    """Warp and vignette coefficients of an OpcodeList3, as fields of FrameFacts."""
+    found: dict[str, Any] = {}
+    for number, payload in opcodes(data):
+        with contextlib.suppress(struct.error):
+            if number == 1:
+                (planes,) = struct.unpack_from(">I", payload)
+                if planes not in (1, 3):
+                    continue
+                values = struct.unpack_from(f">{planes * 6 + 2}d", payload, 4)
+                if all(math.isfinite(v) and abs(v) < 10 for v in values):
+                    found["warp"] = tuple(values[6 * p : 6 * p + 6] for p in range(planes))
+                    found["warp_centre"] = values[-2:]
+            elif number == 3:
+                values = struct.unpack_from(">7d", payload)
+                if all(math.isfinite(v) and abs(v) < 100 for v in values):
+                    found["vignette"] = values[:5]
+                    found["vignette_centre"] = values[5:]
+    return found
+
+
+def _first(data: Any, *keys: str) -> str:
+    import exiv2
+
+    for key in keys:
+        at = data.findKey(exiv2.ExifKey(key))
+        if at != data.end():
+            text = str(at.print()).strip()
+            if text and text != "0":
+                return text
+    return ""
+
+
+def _number(data: Any, *keys: str) -> float | None:
+    import exiv2
+
+    for key in keys:
+        at = data.findKey(exiv2.ExifKey(key))
+        if at != data.end():
+            with contextlib.suppress(Exception):
+                value = float(at.toFloat())
+                if math.isfinite(value) and value > 0:
+                    return value
+    return None
+
+
+def exif_facts(path: Path) -> dict[str, Any]:
+    """Camera, lens, exposure and date through Exiv2, as fields of FrameFacts; empty when unreadable."""
+    import exiv2
+
+    try:
+        image = exiv2.ImageFactory.open(str(path))
+        image.readMetadata()
+        data = image.exifData()
+    except Exception as error:
+        log.info("metadata of %s: %s", path.name, error)
+        return {}
+    facts: dict[str, Any] = {
+        "make": _first(data, "Exif.Image.Make"),
+        "model": _first(data, "Exif.Image.Model"),
+        "serial": _first(data, "Exif.Photo.BodySerialNumber", "Exif.Image.CameraSerialNumber"),
+        "lens": _first(data, "Exif.Photo.LensModel", "Exif.Image.LensInfo"),
+        "exposure_s": _number(data, "Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"),
+        "aperture": _number(data, "Exif.Photo.FNumber", "Exif.Image.FNumber"),
+        "focal_length_mm": _number(data, "Exif.Photo.FocalLength", "Exif.Image.FocalLength"),
+        "distance_m": _number(data, "Exif.Photo.SubjectDistance"),
+    }
+    with contextlib.suppress(Exception):
+        facts["lens"] = facts["lens"] or str(exiv2.lensName(data).print())
+    iso = _number(data, "Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings", "Exif.Photo.ISOSpeed")
+    facts["iso"] = int(iso) if iso else None
+    turned = _number(data, "Exif.Image.Orientation")
+    facts["orientation"] = int(turned) if turned and 1 <= turned <= 8 else 1
+    when = _first(data, "Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime")
+    fraction = _first(data, "Exif.Photo.SubSecTimeOriginal")
+    with contextlib.suppress(ValueError):
+        moment = datetime.strptime(when, "%Y:%m:%d %H:%M:%S")
+        if fraction.isdigit():
+            moment = moment.replace(microsecond=int(fraction[:6].ljust(6, "0")))
+        facts["taken"] = moment
+    with contextlib.suppress(Exception):
+        facts["keywords"] = tuple(
+            str(d.toString()) for d in image.iptcData() if d.key() == "Iptc.Application2.Keywords"
+        )
+    return {k: v for k, v in facts.items() if v not in (None, "")}

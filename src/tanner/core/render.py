@@ -1,0 +1,498 @@
+"""The main path: from a decoded source and its development to finished pixels.
+
+    mosaic -> levels and demosaic (square-root values; noise shrunk there) -> fall-off and the one
+    resampling (lens, crop, straighten, orientation, scale) -> white balance, rebuilt highlights, camera
+    matrix, exposure -> local gain from the base layer -> tone -> saturation -> output space ->
+    sharpening -> encoding
+
+One order and one set of stages, run two ways: `render_strips` goes through a file strip by strip and never
+holds a whole float picture; `render` does the same for a view, and keeps what the resampling gave
+(`Source.cache`) so that a change of light or colour starts from there. A picture of a given size is the
+same both ways, to the bit: how much is averaged before the resampling depends on the scale only.
+"""
+
+import math
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, Future
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.adjust.registry import Development
+from tanner.core.colour.camera import Profile
+from tanner.core.colour.saturation import Colour, factors
+from tanner.core.colour.spaces import SPACES, luminance_weights, working_to
+from tanner.core.colour.white import White, white_point
+from tanner.core.noise import shrink
+from tanner.core.noise.plain import Noise
+from tanner.core.noise.sharpen import Detail, gaussian
+from tanner.core.optics.crop import Crop
+from tanner.core.optics.geometry import Geometry, build, kept_size
+from tanner.core.optics.lens import Optics
+from tanner.core.optics.resample import box, node_range, warp
+from tanner.core.raw import demosaic
+from tanner.core.raw.reader import Source
+from tanner.core.tone import base, point
+from tanner.core.tone.curve import Curve
+from tanner.core.tone.light import Light, local_terms, tone_table
+
+F32 = NDArray[np.float32]
+GUIDE_EDGE = 480
+"""Long edge of the base layer, whatever the output: a radius means the same at every size."""
+STRIP = 128
+"""Rows of a strip; a multiple of 16, so that strips can become parts of one JPEG."""
+
+
+class Cancelled(Exception):
+    """Raised inside a render whose caller no longer wants it."""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """All that the kernels need for one frame at one output size, computed once."""
+
+    source: Source
+    geometry: Geometry
+    noise: Noise
+    reduce: int
+    stretch: float
+    pre: F32
+    gains: F32
+    clip: F32
+    matrix: F32
+    guide: F32
+    ev: np.float32
+    terms: F32
+    table: F32
+    saturation: F32
+    out_matrix: F32
+    out_luma: F32
+    sharpen: tuple[np.float32, np.float32, F32] | None
+    encoder: NDArray[Any]
+
+    @property
+    def margin(self) -> int:
+        return len(self.sharpen[2]) - 1 if self.sharpen else 0
+
+
+def full_size(source: Source, development: Development) -> tuple[int, int]:
+    """Width and height that the development keeps at the source's own scale."""
+    return kept_size(source.size, source.facts.orientation, development.group(Crop))
+
+
+def pre_gains(source: Source) -> NDArray[np.float64]:
+    """Factors that balance the mosaic as shot before demosaicing; ones for sources that are RGB."""
+    if source.facts.kind != "bayer":
+        return np.ones(3)
+    return 1 / np.array(source.facts.neutral)
+
+
+def as_shot_white(source: Source) -> tuple[float, float]:
+    """Chromaticity of the light that the camera took as white."""
+    key = "as shot"
+    if key not in source.cache:
+        source.cache[key] = source.camera.neutral_to_white(np.array(source.facts.neutral))
+    white: tuple[float, float] = source.cache[key]
+    return white
+
+
+def _reduction(scale: float, bayer: bool) -> tuple[int, float]:
+    """How many source px are averaged before the resampling, and how far its kernel is widened then."""
+    k = max(1, math.floor(scale + 0.3))
+    if bayer and k >= 4:
+        k -= k % 2
+    return k, max(1.0, scale / k)
+
+
+def _encoder(space: str, bits: int) -> NDArray[Any]:
+    size, top = (4096, 255) if bits == 8 else (65536, 65535)
+    root = np.arange(size) / (size - 1)
+    values = np.rint(SPACES[space].encode(root * root) * top)
+    return values.astype(np.uint8 if bits == 8 else np.uint16)
+
+
+def _f32(values: Any) -> F32:
+    return np.ascontiguousarray(values, dtype=np.float32)
+
+
+def geometry_of(source: Source, development: Development, output: tuple[int, int]) -> Geometry:
+    """The map of a frame, kept with the source while the same one is asked for."""
+    crop, optics = development.group(Crop), development.group(Optics)
+    key = ("geometry", crop, optics, output)
+    if key not in source.cache:
+        _forget(source, "geometry", 4)
+        source.cache[key] = build(source.size, source.facts.orientation, crop, optics, source.lens, output)
+    geometry: Geometry = source.cache[key]
+    return geometry
+
+
+def _forget(source: Source, kind: str, keep: int) -> None:
+    """Drop the oldest entries of one kind, so that a cache stays bounded."""
+    keys = [k for k in list(source.cache) if isinstance(k, tuple) and k[0] == kind]
+    for key in keys[: max(0, len(keys) - keep + 1)]:
+        source.cache.pop(key, None)
+
+
+def make_plan(
+    source: Source, development: Development, output: tuple[int, int], space: str = "srgb", bits: int = 8
+) -> Plan:
+    """Compute tables, matrices and the map for one frame at one output size.
+
+    Args:
+        output: width and height in px.
+        space: one of `SPACES`.
+        bits: 8 or 16.
+    """
+    light, curve = development.group(Light), development.group(Curve)
+    profile, detail = development.group(Profile), development.group(Detail)
+    geometry = geometry_of(source, development, output)
+    reduce, stretch = _reduction(geometry.scale, source.facts.kind == "bayer")
+    pre = pre_gains(source)
+    white = white_point(development.group(White), as_shot_white(source))
+    numbers = source.camera.white_numbers(white)
+    ev = light.exposure + source.facts.baseline_exposure
+    matrix = source.camera.to_working(white) @ np.diag(numbers) * 2.0**ev
+    # A finished picture ends at its white: nothing is to be rebuilt there.
+    clip = 1 / pre if source.facts.is_raw else np.zeros(3)
+    terms = local_terms(light)
+    to_output = working_to(SPACES[space])
+    sharpen = None
+    if detail.amount:
+        half = gaussian(detail.radius)
+        sharpen = (np.float32(detail.amount / 100), np.float32(detail.threshold / 1000 + 1e-6), half)
+    return Plan(
+        source=source,
+        geometry=geometry,
+        noise=development.group(Noise),
+        reduce=reduce,
+        stretch=stretch,
+        pre=_f32(pre),
+        gains=_f32(1 / (pre * numbers)),
+        clip=_f32(clip),
+        matrix=_f32(matrix),
+        guide=_guide(source, development) if terms.any() else np.zeros((2, 1, 1), np.float32),
+        ev=np.float32(ev),
+        terms=terms,
+        table=tone_table(light, curve, profile.curve_strength / 100),
+        saturation=_f32(factors(development.group(Colour))),
+        out_matrix=_f32(to_output),
+        out_luma=_f32(luminance_weights() @ np.linalg.inv(to_output)),
+        sharpen=sharpen,
+        encoder=_encoder(space, bits),
+    )
+
+
+# --- from the mosaic to resampled linear planes --------------------------------------------------
+
+
+class _Work(threading.local):
+    """Buffers of one thread, kept between blocks: fresh memory costs more than the arithmetic."""
+
+    def __init__(self) -> None:
+        self.buffers: dict[str, F32] = {}
+        self.scratch = demosaic.scratch()
+
+    def get(self, name: str, *shape: int) -> F32:
+        count = math.prod(shape)
+        if name not in self.buffers or self.buffers[name].size < count:
+            self.buffers[name] = np.empty(int(count * 1.2), dtype=np.float32)
+        return self.buffers[name][:count].reshape(shape)
+
+
+_work = _Work()
+
+
+def _levels(source: Source, pre: F32) -> tuple[F32, F32]:
+    """Black and gain by row and column parity, so that white is 1 before the as-shot balance."""
+    black = np.array(source.facts.black, dtype=np.float64).reshape(2, 2)
+    ry, rx = source.facts.pattern or (0, 0)
+    balance = np.full((2, 2), float(pre[1]))
+    balance[ry, rx], balance[1 - ry, 1 - rx] = pre[0], pre[2]
+    return _f32(black), _f32(balance / (source.facts.white - black))
+
+
+def _noise_sigma(plan: Plan) -> float:
+    """Noise of the roots, from the file's noise model or from its ISO (a made-up camera's usual figure)."""
+    facts = plan.source.facts
+    scale = facts.noise_profile[0] if facts.noise_profile else 2e-6 * (facts.iso or 100)
+    return shrink.root_sigma(float(scale) * float(plan.pre.mean()))
+
+
+def _binned(plan: Plan) -> F32:
+    """The whole mosaic in blocks, each colour for itself; noise shrunk at that size."""
+    source, k = plan.source, plan.reduce
+    key = ("binned", k)
+    if key not in source.cache:
+        _forget(source, "binned", 2)
+        black, gain = _levels(source, plan.pre)
+        h, w = source.data.shape
+        planes = np.empty((3, h // k, w // k), dtype=np.float32)
+        ry, rx = source.facts.pattern or (0, 0)
+        demosaic.bin_mosaic(source.data, black, gain, ry, rx, k, planes)
+        source.cache[key] = planes
+    planes = source.cache[key]
+    noise = plan.noise
+    if not (noise.luminance or noise.colour):
+        return planes
+    key = ("quieted", k, noise)
+    if key not in source.cache:
+        _forget(source, "quieted", 2)
+        roots = np.sqrt(np.maximum(planes + demosaic.OFFSET, 0))
+        roots = shrink.denoise(roots, noise, _noise_sigma(plan) / (k / 2))
+        source.cache[key] = roots * np.abs(roots) - demosaic.OFFSET
+    result: F32 = source.cache[key]
+    return result
+
+
+def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, F32, float, F32]:
+    """Linear planes that cover the source of an output block, with their origin, pitch and shifts."""
+    source, k = plan.source, plan.reduce
+    bayer = source.facts.kind == "bayer"
+    shifts = np.zeros((3, 2), dtype=np.float32)
+    if bayer and k >= 4:
+        # The pixels of one colour lie off the centre of their block by half a pixel.
+        ry, rx = source.facts.pattern or (0, 0)
+        shifts[0] = rx - 0.5, ry - 0.5
+        shifts[2] = 0.5 - rx, 0.5 - ry
+        return _binned(plan), np.zeros(2, np.float32), float(k), shifts
+    reach = np.empty(4, dtype=np.float32)
+    node_range(plan.geometry.grid, y0, y1, x0, x1, reach)
+    noisy = bool(plan.noise.luminance or plan.noise.colour)
+    pad = math.ceil(3 * k * plan.stretch) + 1
+    w, h = source.size
+    left = int(math.floor((max(float(reach[0]), -8.0) - pad) / k)) * k
+    top = int(math.floor((max(float(reach[2]), -8.0) - pad) / k)) * k
+    cols = max(10, math.ceil((min(float(reach[1]), w + 8.0) + pad - left) / k))
+    rows = max(10, math.ceil((min(float(reach[3]), h + 8.0) + pad - top) / k))
+    extra = shrink.MARGIN if noisy else 0
+    shape = (3, rows * k + 2 * extra, cols * k + 2 * extra)
+    planes = _work.get("planes", *shape)
+    if bayer:
+        black, gain = _levels(source, plan.pre)
+        ry, rx = source.facts.pattern or (0, 0)
+        demosaic.demosaic_region(
+            source.data, top - extra, left - extra, black, gain, ry, rx, _work.scratch, planes, noisy
+        )
+    else:
+        ys = np.clip(np.arange(top - extra, top - extra + shape[1]), 0, h - 1)
+        xs = np.clip(np.arange(left - extra, left - extra + shape[2]), 0, w - 1)
+        planes[:] = source.data[:, ys[0] : ys[-1] + 1][:, ys - ys[0]][:, :, xs]
+        if noisy:
+            planes[:] = np.sqrt(np.maximum(planes + demosaic.OFFSET, 0))
+    if noisy:
+        quiet = shrink.denoise(planes, plan.noise, _noise_sigma(plan))
+        quiet = quiet[:, extra : extra + rows * k, extra : extra + cols * k]
+        planes = np.ascontiguousarray(quiet * np.abs(quiet) - demosaic.OFFSET)
+    if k > 1:
+        small = _work.get("small", 3, rows, cols)
+        box(planes, k, small)
+        planes = small
+    return planes, _f32((left, top)), float(k), shifts
+
+
+def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
+    """Fill a block of output pixels with linear planes."""
+    h, w = out.shape[1:]
+    planes, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
+    warp(planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, np.float32(plan.stretch), out)
+
+
+def _guide(source: Source, development: Development) -> F32:
+    """Coefficients of the base layer for this geometry, before white balance and exposure are chosen."""
+    crop, optics = development.group(Crop), development.group(Optics)
+    key = ("guide", crop, optics)
+    if key not in source.cache:
+        _forget(source, "guide", 2)
+        w, h = full_size(source, development)
+        share = min(1.0, GUIDE_EDGE / max(w, h))
+        size = max(4, round(w * share)), max(4, round(h * share))
+        neutral = {"crop": crop, "optics": optics}
+        plain = Development({**{k: type(g)() for k, g in development.groups.items()}, **neutral})
+        plan = make_plan(source, plain, size)
+        planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+        _resample(plan, 0, 0, planes)
+        m = luminance_weights() @ (plan.matrix.astype(np.float64) @ np.diag(plan.gains))
+        m = m / 2.0 ** float(plan.ev)
+        luminance = np.tensordot(m, planes, axes=1).astype(np.float32)
+        source.cache[key] = base.coefficients(luminance)
+    guide: F32 = source.cache[key]
+    return guide
+
+
+# --- from linear planes to encoded pixels ----------------------------------------------------------
+
+
+def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> None:
+    """Develop, sharpen and encode a block whose planes carry `plan.margin` px on every side."""
+    m = plan.margin
+    point.develop_block(
+        planes,
+        y0 - m,
+        x0 - m,
+        plan.geometry.size,
+        plan.gains,
+        plan.clip,
+        plan.matrix,
+        _LUMA,
+        plan.guide,
+        plan.ev,
+        plan.terms,
+        plan.table,
+        plan.saturation,
+        plan.out_matrix,
+        plan.out_luma,
+    )
+    if plan.sharpen:
+        amount, threshold, half = plan.sharpen
+        h, w = planes.shape[1:]
+        point.sharpen_block(
+            planes, m, amount, threshold, half, _work.get("lum", h, w), _work.get("blur", h, w)
+        )
+    encode = point.encode8 if out.dtype == np.uint8 else point.encode16
+    encode(planes, m, plan.encoder, out)
+
+
+_LUMA = _f32(luminance_weights())
+
+
+def _strip(plan: Plan, y0: int, y1: int, x0: int, x1: int, stop: Callable[[], bool] | None = None) -> NDArray[Any]:
+    """Encoded pixels of a region, column by column of blocks, straight from the source."""
+    out = np.empty((y1 - y0, x1 - x0, 3), dtype=plan.encoder.dtype)
+    m = plan.margin
+    step = 496 - 2 * m if plan.reduce == 1 else 256
+    for left in range(x0, x1, step):
+        if stop and stop():
+            raise Cancelled
+        right = min(x1, left + step)
+        planes = _work.get("out", 3, y1 - y0 + 2 * m, right - left + 2 * m)
+        _resample(plan, y0 - m, left - m, planes)
+        block = np.empty((y1 - y0, right - left, 3), dtype=out.dtype)
+        _finish(plan, planes, y0, left, block)
+        out[:, left - x0 : right - x0] = block
+    return out
+
+
+def render_strips(
+    plan: Plan, pool: Executor | None = None, ahead: int = 4, after: Callable[[NDArray[Any]], Any] | None = None
+) -> Iterator[Any]:
+    """The finished picture in strips of STRIP rows, top to bottom.
+
+    Args:
+        pool: threads to work in; without one the strips are made one by one.
+        ahead: strips that may be under way at once, which bounds memory.
+        after: done to each strip in its own thread (encoding, for example); its result is what is given.
+    """
+    width, height = plan.geometry.size
+    if plan.source.facts.kind == "bayer" and plan.reduce >= 4:
+        _binned(plan)  # once, before threads ask for it at the same time
+
+    def make(y0: int) -> Any:
+        pixels = _strip(plan, y0, min(height, y0 + STRIP), 0, width)
+        return after(pixels) if after else pixels
+
+    if pool is None:
+        for y0 in range(0, height, STRIP):
+            yield make(y0)
+        return
+    waiting: list[Future[Any]] = []
+    for y0 in range(0, height, STRIP):
+        waiting.append(pool.submit(make, y0))
+        if len(waiting) >= ahead:
+            yield waiting.pop(0).result()
+    for future in waiting:
+        yield future.result()
+
+
+def render(
+    source: Source,
+    development: Development,
+    output: tuple[int, int],
+    *,
+    space: str = "srgb",
+    bits: int = 8,
+    region: tuple[int, int, int, int] | None = None,
+    pool: Executor | None = None,
+    keep: bool = False,
+) -> NDArray[Any]:
+    """Render a frame, or a part of it.
+
+    Args:
+        output: width and height of the whole output in px; nothing larger than 400 MP.
+        region: left, top, right, bottom of the part that is wanted, in output px.
+        pool: threads to share the work between.
+        keep: keep the resampled planes with the source, for a view whose light is being changed.
+
+    Returns:
+        uint8 or uint16 (h, w, 3), encoded for `space`, upright.
+    """
+    plan = make_plan(source, development, output, space, bits)
+    if keep and region is None:
+        return _from_kept(plan, development, pool)
+    x0, y0, x1, y1 = region or (0, 0, *output)
+    if plan.source.facts.kind == "bayer" and plan.reduce >= 4:
+        _binned(plan)
+    tops = list(range(y0, y1, 64 if region else STRIP))
+    ends = [*tops[1:], y1]
+
+    def part(pair: tuple[int, int]) -> NDArray[Any]:
+        return _strip(plan, pair[0], pair[1], x0, x1)
+
+    parts = list(map(part, zip(tops, ends, strict=True)) if pool is None else pool.map(part, zip(tops, ends, strict=True)))
+    return np.concatenate(parts)
+
+
+def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> NDArray[Any]:
+    """A whole view from its resampled planes, which are made first when the geometry is new."""
+    source, (width, height) = plan.source, plan.geometry.size
+    key = ("view", development.group(Crop), development.group(Optics), plan.noise, (width, height))
+    m = 16
+    run = map if pool is None else pool.map
+    bands = [(y, min(height, y + 64)) for y in range(0, height, 64)]
+    if key not in source.cache:
+        _forget(source, "view", 3)
+        if source.facts.kind == "bayer" and plan.reduce >= 4:
+            _binned(plan)
+        view = np.empty((3, height + 2 * m, width + 2 * m), dtype=np.float32)
+
+        def fill(band: tuple[int, int]) -> None:
+            top = -m if band[0] == 0 else band[0]
+            bottom = height + m if band[1] == height else band[1]
+            block = _work.get("fill", 3, bottom - top, width + 2 * m)
+            _resample(plan, top, -m, block)
+            view[:, top + m : bottom + m] = block
+
+        list(run(fill, bands))
+        source.cache[key] = view
+    view = source.cache[key]
+    out = np.empty((height, width, 3), dtype=plan.encoder.dtype)
+    e = plan.margin
+
+    def finish(band: tuple[int, int]) -> None:
+        y0, y1 = band
+        planes = _work.get("out", 3, y1 - y0 + 2 * e, width + 2 * e)
+        planes[:] = view[:, y0 + m - e : y1 + m + e, m - e : width + m + e]
+        _finish(plan, planes, y0, 0, out[y0:y1])
+
+    list(run(finish, bands))
+    return out
+
+
+def camera_numbers(source: Source, development: Development, x: float, y: float, radius: float) -> NDArray[np.float64]:
+    """Mean camera numbers around a point of the upright, cropped picture, for a white balance pick.
+
+    Args:
+        x, y: position in shares of the picture; radius: half the side of the square, in the same shares of
+            the long edge.
+    """
+    w, h = full_size(source, development)
+    size = max(8, round(w * 800 / max(w, h))), max(8, round(h * 800 / max(w, h)))
+    plan = make_plan(source, development, size)
+    r = max(1, round(radius * 800))
+    cx, cy = min(max(int(x * size[0]), r), size[0] - r - 1), min(max(int(y * size[1]), r), size[1] - r - 1)
+    block = np.empty((3, 2 * r + 1, 2 * r + 1), dtype=np.float32)
+    _resample(plan, cy - r, cx - r, block)
+    mean: NDArray[np.float64] = block.reshape(3, -1).mean(axis=1).astype(np.float64) / plan.pre
+    return mean

@@ -1,0 +1,308 @@
+"""The point operations, fused row by row: colour, local gain, tone, saturation, output space.
+
+Planes are float32; the result is the square root of linear output values (0 to 1), a cheap even scale
+in which sharpening works and from which the encoding table reads.
+"""
+
+import numpy as np
+
+from tanner.core.jit import kernel
+from tanner.core.tone.light import TABLE_SIZE, TABLE_TOP
+
+_TO_INDEX = np.float32((TABLE_SIZE - 1) / np.sqrt(TABLE_TOP))
+_LAST = TABLE_SIZE - 1
+
+
+@kernel
+def log2_row(x, out, n):
+    """Base-2 logarithm, error below 0.00002; from the exponent bits and a polynomial on the rest.
+
+    The polynomial is a least-maximum fit on [1, 2) made for this; arguments are clipped to 2**-20.
+    """
+    bits = out.view(np.int32)
+    floor = np.float32(2.0**-20)
+    for j in range(n):
+        out[j] = max(x[j], floor)
+    for j in range(n):
+        b = bits[j]
+        e = np.float32((b >> 23) - 127)
+        bits[j] = (b & 0x7FFFFF) | 0x3F800000
+        m = out[j] - np.float32(1.0)
+        p = np.float32(0.04514697)
+        p = p * m - np.float32(0.19357041)
+        p = p * m + np.float32(0.41560140)
+        p = p * m - np.float32(0.70909482)
+        p = p * m + np.float32(1.44191686)
+        out[j] = e + p * m
+
+
+@kernel
+def exp2_row(x, out, n):
+    """2**x for -30 < x < 30, relative error below 0.00001."""
+    bits = out.view(np.int32)
+    for j in range(n):
+        v = min(max(x[j], np.float32(-30.0)), np.float32(30.0)) + np.float32(64.0)
+        i = np.int32(v)
+        f = v - np.float32(i)
+        p = np.float32(0.01355572)
+        p = p * f + np.float32(0.05203242)
+        p = p * f + np.float32(0.24137974)
+        p = p * f + np.float32(0.69303212)
+        out[j] = p * f + np.float32(1.0)
+        bits[j] += (i - 64) << 23
+
+
+@kernel
+def _colour(r, g, b, gains, neutral_clip, m, n):
+    """White balance with rebuilt highlights, then the matrix, in place.
+
+    Where a channel is near the sensor's white its balanced value says nothing: the pixel is brought to
+    its brightest channel, in step with how near it is, so that white stays white.
+    """
+    one, zero = np.float32(1.0), np.float32(0.0)
+    start, span = np.float32(0.9), np.float32(10.0)
+    for j in range(n):
+        x, y, z = r[j], g[j], b[j]
+        near = max(x * neutral_clip[0], max(y * neutral_clip[1], z * neutral_clip[2]))
+        t = min(max((near - start) * span, zero), one)
+        t = t * t * (np.float32(3.0) - np.float32(2.0) * t)
+        x, y, z = x * gains[0], y * gains[1], z * gains[2]
+        top = max(x, max(y, z))
+        x, y, z = x + t * (top - x), y + t * (top - y), z + t * (top - z)
+        r[j] = m[0, 0] * x + m[0, 1] * y + m[0, 2] * z
+        g[j] = m[1, 0] * x + m[1, 1] * y + m[1, 2] * z
+        b[j] = m[2, 0] * x + m[2, 1] * y + m[2, 2] * z
+
+
+@kernel
+def _guide_line(guide, y, x0, n, height, width, a, b):
+    """The base layer's two coefficients along a run of output pixels, bilinear."""
+    gh, gw = guide.shape[1], guide.shape[2]
+    v = (np.float32(y) + np.float32(0.5)) * np.float32(gh) / np.float32(height) - np.float32(0.5)
+    v = min(max(v, np.float32(0.0)), np.float32(gh - 1))
+    iy = min(int(v), gh - 2)
+    fy = v - np.float32(iy)
+    sx = np.float32(gw) / np.float32(width)
+    for j in range(n):
+        u = (np.float32(x0 + j) + np.float32(0.5)) * sx - np.float32(0.5)
+        u = min(max(u, np.float32(0.0)), np.float32(gw - 1))
+        i = np.uint64(min(int(u), gw - 2))
+        k = i + np.uint64(1)
+        f = u - np.float32(i)
+        t = guide[0, iy, i] + f * (guide[0, iy, k] - guide[0, iy, i])
+        s = guide[0, iy + 1, i] + f * (guide[0, iy + 1, k] - guide[0, iy + 1, i])
+        a[j] = t + fy * (s - t)
+        t = guide[1, iy, i] + f * (guide[1, iy, k] - guide[1, iy, i])
+        s = guide[1, iy + 1, i] + f * (guide[1, iy + 1, k] - guide[1, iy + 1, i])
+        b[j] = t + fy * (s - t)
+
+
+@kernel
+def _local(r, g, b, luma, guide, ev, terms, y, x0, n, height, width, rows):
+    """Highlights, shadows and local contrast as a gain read from the edge-aware base layer."""
+    lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
+    for j in range(n):
+        lum[j] = luma[0] * r[j] + luma[1] * g[j] + luma[2] * b[j]
+    log2_row(lum, log, n)
+    _guide_line(guide, y, x0, n, height, width, ca, cb)
+    mid = np.float32(2.4739312)  # minus log2 of mid-grey, 0.18
+    zero, one = np.float32(0.0), np.float32(1.0)
+    two, three = np.float32(2.0), np.float32(3.0)
+    for j in range(n):
+        # The guide was made before exposure: its slope works on the log without it.
+        base = ca[j] * (log[j] - ev) + cb[j] + ev
+        d = log[j] - base
+        u = min(max((base + mid) * np.float32(0.25), zero), one)
+        v = min(max((-base - mid) * np.float32(0.2), zero), one)
+        up = u * u * (three - two * u)
+        down = v * v * (three - two * v)
+        lum[j] = terms[0] * up + terms[1] * down + terms[2] * d
+    exp2_row(lum, gain, n)
+    for j in range(n):
+        r[j] *= gain[j]
+    for j in range(n):
+        g[j] *= gain[j]
+    for j in range(n):
+        b[j] *= gain[j]
+
+
+@kernel
+def _tone(r, g, b, table, n, rows):
+    """The tone table on the largest and smallest channel, the middle one in proportion between them.
+
+    This keeps the hue, as the DNG specification's reference code does (source: dng17).
+    """
+    hi, lo, fh, fl = rows[0], rows[1], rows[2], rows[3]
+    ih, il = rows[4].view(np.int32), rows[5].view(np.int32)
+    zero = np.float32(0.0)
+    for j in range(n):
+        x, y, z = r[j], g[j], b[j]
+        hi[j] = max(max(x, max(y, z)), zero)
+    for j in range(n):
+        x, y, z = r[j], g[j], b[j]
+        lo[j] = max(min(x, min(y, z)), zero)
+    for j in range(n):
+        ih[j] = min(np.int32(np.sqrt(hi[j]) * _TO_INDEX + np.float32(0.5)), _LAST)
+    for j in range(n):
+        il[j] = min(np.int32(np.sqrt(lo[j]) * _TO_INDEX + np.float32(0.5)), _LAST)
+    for j in range(n):
+        fh[j] = table[np.uint64(ih[j])]
+    for j in range(n):
+        fl[j] = table[np.uint64(il[j])]
+    # New ends, then scale and offset that take the old pair to the new one; both stay in place.
+    for j in range(n):
+        span = hi[j] - lo[j]
+        new_hi, new_lo = hi[j] * fh[j], lo[j] * fl[j]
+        fh[j] = (new_hi - new_lo) / max(span, np.float32(1e-9)) if span > np.float32(1e-7) else fh[j]
+    for j in range(n):
+        fl[j] = lo[j] * fl[j]
+    for j in range(n):
+        x = max(r[j], zero)
+        r[j] = fl[j] + (x - lo[j]) * fh[j]
+    for j in range(n):
+        x = max(g[j], zero)
+        g[j] = fl[j] + (x - lo[j]) * fh[j]
+    for j in range(n):
+        x = max(b[j], zero)
+        b[j] = fl[j] + (x - lo[j]) * fh[j]
+
+
+@kernel
+def _saturate(r, g, b, luma, factor, vibrance, n):
+    one = np.float32(1.0)
+    for j in range(n):
+        x, y, z = r[j], g[j], b[j]
+        lum = luma[0] * x + luma[1] * y + luma[2] * z
+        top, low = max(x, max(y, z)), min(x, min(y, z))
+        chroma = min(max((top - low) / max(top, np.float32(1e-6)), np.float32(0.0)), one)
+        weak = (one - chroma) * (one - chroma)
+        f = factor * (one + vibrance * (weak if vibrance > np.float32(0.0) else one - chroma * np.float32(0.5)))
+        r[j] = lum + f * (x - lum)
+        g[j] = lum + f * (y - lum)
+        b[j] = lum + f * (z - lum)
+
+
+@kernel
+def _output(r, g, b, m, luma, n):
+    """To the output space; what lies outside is mixed with its own grey until it fits; then the root."""
+    zero, one = np.float32(0.0), np.float32(1.0)
+    tiny = np.float32(1e-6)
+    for j in range(n):
+        x = m[0, 0] * r[j] + m[0, 1] * g[j] + m[0, 2] * b[j]
+        y = m[1, 0] * r[j] + m[1, 1] * g[j] + m[1, 2] * b[j]
+        z = m[2, 0] * r[j] + m[2, 1] * g[j] + m[2, 2] * b[j]
+        lum = min(max(luma[0] * x + luma[1] * y + luma[2] * z, zero), one)
+        low, top = min(x, min(y, z)), max(x, max(y, z))
+        t = one
+        t = min(t, lum / max(lum - low, tiny) if low < zero else one)
+        t = min(t, (one - lum) / max(top - lum, tiny) if top > one else one)
+        r[j] = np.sqrt(min(max(lum + t * (x - lum), zero), one))
+        g[j] = np.sqrt(min(max(lum + t * (y - lum), zero), one))
+        b[j] = np.sqrt(min(max(lum + t * (z - lum), zero), one))
+
+
+@kernel
+def develop_block(
+    planes, y0, x0, size, gains, clip, matrix, luma, guide, ev, terms, table, saturation, out_matrix, out_luma
+):
+    """Take a block from balanced camera values to roots of linear output values, in place.
+
+    Args:
+        planes: float32 (3, h, w).
+        y0, x0, size: where the block lies in the output of (width, height).
+        gains: (3,) from plane values to the white balance in force.
+        clip: (3,) from plane values to shares of the sensor's white.
+        matrix: (3, 3) balanced camera to working space, exposure included.
+        luma: (3,) luminance of the working space.
+        guide: (2, gh, gw) coefficients of the base layer; an empty array leaves local gain out.
+        ev: exposure in the matrix, in stops, which the guide does not know of.
+        terms: see `light.local_terms`.
+        table: see `light.tone_table`.
+        saturation: (2,) factor and vibrance.
+        out_matrix, out_luma: working space to output space, and its luminance weights.
+    """
+    h, w = planes.shape[1], planes.shape[2]
+    rows = np.empty((6, w), dtype=np.float32)
+    local = guide.shape[1] > 1
+    colourful = saturation[0] != 1 or saturation[1] != 0
+    for i in range(h):
+        r, g, b = planes[0, i], planes[1, i], planes[2, i]
+        _colour(r, g, b, gains, clip, matrix, w)
+        if local:
+            _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows)
+        _tone(r, g, b, table, w, rows)
+        if colourful:
+            _saturate(r, g, b, luma, saturation[0], saturation[1], w)
+        _output(r, g, b, out_matrix, out_luma, w)
+
+
+@kernel
+def sharpen_block(planes, margin, amount, threshold, half, lum, blur):
+    """Unsharp mask on lightness, in place; the outer `margin` pixels only serve their neighbours.
+
+    Args:
+        planes: float32 (3, h, w), roots of linear values.
+        half: see `sharpen.gaussian`.
+        lum, blur: float32 (h, w) work space.
+    """
+    h, w = planes.shape[1], planes.shape[2]
+    reach = half.shape[0] - 1
+    quarter = np.float32(0.25)
+    for i in range(h):
+        r, g, b, o = planes[0, i], planes[1, i], planes[2, i], lum[i]
+        for j in range(w):
+            o[j] = quarter * (r[j] + b[j]) + np.float32(0.5) * g[j]
+    line = np.empty(w, dtype=np.float32)
+    n = w - 2 * margin
+    for i in range(margin, h - margin):
+        centre = lum[i]
+        for j in range(w):
+            line[j] = half[0] * centre[j]
+        for t in range(1, reach + 1):
+            up, down, k = lum[i - t], lum[i + t], half[t]
+            for j in range(w):
+                line[j] += k * (up[j] + down[j])
+        o, at = blur[i, margin:], line[margin:]
+        for j in range(n):
+            o[j] = half[0] * at[j]
+        for t in range(1, reach + 1):
+            left, right, k = line[margin - t :], line[margin + t :], half[t]
+            for j in range(n):
+                o[j] += k * (left[j] + right[j])
+    for i in range(margin, h - margin):
+        a, o = lum[i, margin:], blur[i, margin:]
+        for j in range(n):
+            d = a[j] - o[j]
+            soft = abs(d) / (abs(d) + threshold)
+            o[j] = amount * d * soft
+        for c in range(3):
+            p = planes[c, i, margin:]
+            for j in range(n):
+                p[j] += o[j]
+
+
+@kernel
+def encode8(planes, margin, table, out):
+    """Roots to 8-bit values by a table of 4,096, into (h, w, 3)."""
+    h, w = out.shape[0], out.shape[1]
+    index = np.empty(w, dtype=np.int32)
+    for i in range(h):
+        for c in range(3):
+            p = planes[c, i + margin, margin:]
+            for j in range(w):
+                v = min(max(p[j], np.float32(0.0)), np.float32(1.0))
+                index[j] = np.int32(v * np.float32(4095.0) + np.float32(0.5))
+            for j in range(w):
+                out[i, j, c] = table[np.uint64(index[j])]
+
+
+@kernel
+def encode16(planes, margin, table, out):
+    """Roots to 16-bit values by a table of 65,536, into (h, w, 3)."""
+    h, w = out.shape[0], out.shape[1]
+    for i in range(h):
+        for c in range(3):
+            p = planes[c, i + margin, margin:]
+            for j in range(w):
+                v = min(max(p[j], np.float32(0.0)), np.float32(1.0))
+                out[i, j, c] = table[np.uint64(v * np.float32(65535.0) + np.float32(0.5))]
