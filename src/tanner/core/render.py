@@ -362,7 +362,10 @@ def _strip(plan: Plan, y0: int, y1: int, x0: int, x1: int, stop: Callable[[], bo
     """Encoded pixels of a region, column by column of blocks, straight from the source."""
     out = np.empty((y1 - y0, x1 - x0, 3), dtype=plan.encoder.dtype)
     m = plan.margin
-    step = 496 - 2 * m if plan.reduce == 1 else 256
+    # As wide as one pass of the demosaicing reaches, so that no narrow rest is left over.
+    reach = demosaic.BLOCK_W - 2 * math.ceil(3 * plan.reduce * plan.stretch) - 24
+    step = max(64, int(reach / (plan.reduce * plan.stretch)) - 2 * m - 16)
+    step = math.ceil((x1 - x0) / math.ceil((x1 - x0) / step))
     for left in range(x0, x1, step):
         if stop and stop():
             raise Cancelled

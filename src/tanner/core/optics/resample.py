@@ -5,6 +5,9 @@ import numpy as np
 from tanner.core.jit import kernel
 from tanner.core.optics.geometry import STEP
 
+RUN = 16
+"""Pixels that are resampled together where the map is nearly a shift."""
+
 
 @kernel
 def box(planes, k, out):
@@ -68,9 +71,10 @@ def _lines(grid, y, x0, n, nodes, lines):
             a = nodes[p, cell - first]
             slope = (nodes[p, cell - first + 1] - a) * step
             base = a + slope * offset
-            row = lines[p, begin - x0 :]
+            # Unsigned positions instead of a slice: a slice a cell costs more than its 16 values.
+            line, start = np.uint64(p), np.uint64(begin - x0)
             for j in range(end - begin):
-                row[j] = base + slope * np.float32(j)
+                lines[line, start + np.uint64(j)] = base + slope * np.float32(j)
 
 
 @kernel
@@ -94,12 +98,12 @@ def _weights(f, stretch, taps, w):
 
 
 @kernel
-def _cubic(plane, us, vs, gain, out, n):
+def _cubic(plane, us, vs, gain, out, begin, end):
     """Catmull-Rom at positions that are given in plane px, 4 x 4 taps, inside the plane."""
     rows, cols = plane.shape
     half = np.float32(0.5)
     low, right, bottom = np.float32(1.0), np.float32(cols) - np.float32(2.01), np.float32(rows) - np.float32(2.01)
-    for j in range(n):
+    for j in range(begin, end):
         u, v = min(max(us[j], low), right), min(max(vs[j], low), bottom)
         iu, iv = int(u), int(v)
         fu, fv = u - np.float32(iu), v - np.float32(iv)
@@ -119,6 +123,73 @@ def _cubic(plane, us, vs, gain, out, n):
         c2 = b0 * plane[r0, k2] + b1 * plane[r1, k2] + b2 * plane[r2, k2] + b3 * plane[r3, k2]
         c3 = b0 * plane[r0, k3] + b1 * plane[r1, k3] + b2 * plane[r2, k3] + b3 * plane[r3, k3]
         out[j] = (a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3) * gain[j]
+
+
+@kernel
+def _run(plane, us, vs, gain, out, at, mu, mv):
+    """`_cubic` for RUN neighbouring pixels whose positions advance by nearly one px each.
+
+    Five taps at places that are the same for all of them, with the four weights moved by one where the
+    position has passed the next pixel: all loads are in a row, so the loop vectorises without gathering.
+
+    Args:
+        at: first pixel; mu, mv: whole px such that 0 <= us - j - mu < 2 and 0 <= vs - mv < 2.
+    """
+    half, one, two = np.float32(0.5), np.float32(1.0), np.float32(2.0)
+    three, four, five, zero = np.float32(3.0), np.float32(4.0), np.float32(5.0), np.float32(0.0)
+    r0 = np.uint64(mv - 1)
+    r1, r2, r3, r4 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3), r0 + np.uint64(4)
+    first = np.uint64(mu - 1)
+    start = np.uint64(at)
+    for i in range(RUN):
+        j = np.uint64(i)
+        fu = us[start + j] - np.float32(mu + i)
+        fv = vs[start + j] - np.float32(mv)
+        su, sv = fu >= one, fv >= one
+        fu = fu - one if su else fu
+        fv = fv - one if sv else fv
+        w0 = half * fu * (fu * (two - fu) - one)
+        w1 = half * (fu * fu * (three * fu - five) + two)
+        w2 = half * fu * (fu * (four - three * fu) + one)
+        w3 = half * fu * fu * (fu - one)
+        a0, a1 = zero if su else w0, w0 if su else w1
+        a2, a3, a4 = w1 if su else w2, w2 if su else w3, w3 if su else zero
+        w0 = half * fv * (fv * (two - fv) - one)
+        w1 = half * (fv * fv * (three * fv - five) + two)
+        w2 = half * fv * (fv * (four - three * fv) + one)
+        w3 = half * fv * fv * (fv - one)
+        b0, b1 = zero if sv else w0, w0 if sv else w1
+        b2, b3, b4 = w1 if sv else w2, w2 if sv else w3, w3 if sv else zero
+        k0 = first + j
+        k1, k2, k3, k4 = k0 + np.uint64(1), k0 + np.uint64(2), k0 + np.uint64(3), k0 + np.uint64(4)
+        c0 = b0 * plane[r0, k0] + b1 * plane[r1, k0] + b2 * plane[r2, k0] + b3 * plane[r3, k0] + b4 * plane[r4, k0]
+        c1 = b0 * plane[r0, k1] + b1 * plane[r1, k1] + b2 * plane[r2, k1] + b3 * plane[r3, k1] + b4 * plane[r4, k1]
+        c2 = b0 * plane[r0, k2] + b1 * plane[r1, k2] + b2 * plane[r2, k2] + b3 * plane[r3, k2] + b4 * plane[r4, k2]
+        c3 = b0 * plane[r0, k3] + b1 * plane[r1, k3] + b2 * plane[r2, k3] + b3 * plane[r3, k3] + b4 * plane[r4, k3]
+        c4 = b0 * plane[r0, k4] + b1 * plane[r1, k4] + b2 * plane[r2, k4] + b3 * plane[r3, k4] + b4 * plane[r4, k4]
+        out[start + j] = (a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3 + a4 * c4) * gain[start + j]
+
+
+@kernel
+def _line(plane, us, vs, gain, out, n):
+    """One row by runs where the positions allow it, else pixel by pixel."""
+    rows, cols = plane.shape
+    at = 0
+    while at < n:
+        last = at + RUN - 1
+        if last < n:
+            u0, u1 = us[at], us[last] - np.float32(RUN - 1)
+            v0, v1 = vs[at], vs[last]
+            mu, mv = int(np.floor(min(u0, u1) - np.float32(0.01))), int(np.floor(min(v0, v1) - np.float32(0.01)))
+            level = max(u0, u1) < np.float32(mu) + np.float32(1.98) and max(v0, v1) < np.float32(mv) + np.float32(1.98)
+            inside = mu >= 1 and mv >= 1 and mu + RUN + 4 < cols and mv + 4 < rows
+            if level and inside:
+                _run(plane, us, vs, gain, out, at, mu, mv)
+                at += RUN
+                continue
+        end = min(n, at + RUN)
+        _cubic(plane, us, vs, gain, out, at, end)
+        at = end
 
 
 @kernel
@@ -167,6 +238,7 @@ def warp(planes, origin, pitch, shifts, grid, y0, x0, stretch, out):
     taps = 4 if stretch <= 1.02 else (6 if stretch <= 1.5 else 8)
     for i in range(h):
         _lines(grid, y0 + i, x0, w, nodes, lines)
+        gain = lines[6]
         for c in range(3):
             xs, ys = lines[2 * c], lines[2 * c + 1]
             ox, oy = origin[0] + shifts[c, 0], origin[1] + shifts[c, 1]
@@ -175,6 +247,6 @@ def warp(planes, origin, pitch, shifts, grid, y0, x0, stretch, out):
             for j in range(w):
                 vs[j] = (ys[j] - oy) * inv - half
             if taps == 4:
-                _cubic(planes[c], us, vs, lines[6], out[c, i], w)
+                _line(planes[c], us, vs, gain, out[c, i], w)
             else:
-                _wide(planes[c], us, vs, lines[6], out[c, i], w, np.float32(stretch), taps, wx, wy)
+                _wide(planes[c], us, vs, gain, out[c, i], w, np.float32(stretch), taps, wx, wy)

@@ -15,7 +15,7 @@ from tanner.core.jit import kernel
 F32 = NDArray[np.float32]
 MARGIN = 8
 """Pixels around a block that its result depends on; even, so that the mosaic's phase is kept."""
-BLOCK_W = 496
+BLOCK_W = 800
 _RING = 16
 """Rows kept of each intermediate plane: enough for the furthest row that a step looks back to."""
 OFFSET = np.float32(1 / 512)

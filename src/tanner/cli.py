@@ -1,0 +1,199 @@
+"""The command line: the same core without a browser."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tanner.core.errors import FormatError, SettingsError, TannerError
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Develops a series of raw files consistently.",
+)
+studio = typer.Typer(no_args_is_help=True, help="The simulated studio: camera, card and demo shoot.")
+app.add_typer(studio, name="studio")
+
+Files = Annotated[list[Path], typer.Argument(help="Raw or finished files.", metavar="FILE...")]
+Json = Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")]
+
+
+def _fail(message: str, code: int = 2) -> typer.Exit:
+    typer.echo(f"tanner: {message}", err=True)
+    return typer.Exit(code)
+
+
+def _nested(values: dict[str, Any]) -> dict[str, Any]:
+    """Settings may be flat ({"light.exposure": 1}) or by group ({"light": {"exposure": 1}})."""
+    flat: dict[str, Any] = {}
+    for key, value in values.items():
+        if isinstance(value, dict):
+            flat |= {f"{key}.{k}": v for k, v in value.items()}
+        else:
+            flat[key] = value
+    return flat
+
+
+def _settings(settings: Path | None, preset: Path | None, amount: float, given: list[str]) -> dict[str, Any]:
+    from tanner.core.adjust.registry import adjustments, check_names, develop
+    from tanner.core.series.preset import read_preset
+
+    result: dict[str, Any] = {}
+    if preset:
+        result |= read_preset(preset).at(amount / 100)
+    if settings:
+        try:
+            data = json.loads(settings.read_bytes())
+        except (OSError, ValueError) as error:
+            raise FormatError(f"{settings.name}: cannot be read ({error}).") from None
+        if not isinstance(data, dict):
+            raise FormatError(f"{settings.name}: settings are a JSON object.")
+        result |= _nested(data)
+    for pair in given:
+        key, separator, text = pair.partition("=")
+        if not separator:
+            raise SettingsError(f"--set {pair}: write GROUP.NAME=VALUE.")
+        check_names({key: None})
+        try:
+            value = json.loads(text)
+        except ValueError:
+            value = text
+        if adjustments()[key].spec.widget == "switch" and isinstance(value, str):
+            value = {"on": True, "off": False, "yes": True, "no": False}.get(value.lower(), value)
+        result[key] = value
+    develop(result)
+    return result
+
+
+@app.command()
+def adjustments(as_json: Json = False) -> None:
+    """List every adjustment with its unit, range and neutral value."""
+    from tanner.core.adjust.registry import adjustments as registry
+
+    entries = [a.as_dict() for a in registry().values()]
+    if as_json:
+        typer.echo(json.dumps(entries, indent=1))
+        return
+    for entry in entries:
+        span = "" if entry["min"] is None else f"{entry['min']:g} to {entry['max']:g} {entry['unit']}".rstrip()
+        typer.echo(f"{entry['group'] + '.' + entry['name']:24} {span:20} {entry['help']}")
+
+
+@app.command()
+def info(files: Files, as_json: Json = False) -> None:
+    """Say what is known about files."""
+    from tanner.jobs.tasks import read_facts
+    from tanner.jobs.workers import Workers
+
+    failed = False
+    with Workers(1, time_limit_s=60) as workers:
+        for path in files:
+            try:
+                facts = workers.submit(read_facts, str(path)).result()
+            except TannerError as error:
+                failed = True
+                typer.echo(f"tanner: {_named(path, error)}", err=True)
+                if as_json:
+                    typer.echo(json.dumps({"path": str(path), "error": _named(path, error)}))
+                continue
+            if as_json:
+                typer.echo(json.dumps(facts))
+            else:
+                typer.echo(_about(facts))
+    if failed:
+        raise typer.Exit(1)
+
+
+def _named(path: Path, error: Exception) -> str:
+    text = str(error)
+    return text if text.startswith(path.name) else f"{path.name}: {text}"
+
+
+def _about(facts: dict[str, Any]) -> str:
+    exposure = facts["exposure_s"]
+    shutter = f"1/{1 / exposure:.0f} s" if exposure and exposure < 0.5 else f"{exposure} s"
+    lines = [
+        f"{Path(facts['path']).name}: {facts['width']} × {facts['height']} px, {facts['mosaic'] or 'finished picture'}",
+        f"  camera {facts['make']} {facts['model']}, lens {facts['lens'] or 'unknown'}",
+        f"  {facts['focal_length_mm'] or '?'} mm, f/{facts['aperture'] or '?'}, {shutter}, ISO {facts['iso'] or '?'}",
+        f"  colour: {len(facts['colour_matrices'])} matrices, {len(facts['forward_matrices'])} forward",
+        f"  lens corrections: {facts['lens_source'] or 'none found'}",
+    ]
+    return "\n".join([*lines, *(f"  note: {w}" for w in facts["warnings"])])
+
+
+@app.command()
+def develop(
+    files: Files,
+    to: Annotated[Path, typer.Option(help="Folder for the finished files.")],
+    settings: Annotated[Path | None, typer.Option(help="JSON file of settings.")] = None,
+    set_: Annotated[list[str] | None, typer.Option("--set", metavar="GROUP.NAME=VALUE")] = None,
+    preset: Annotated[Path | None, typer.Option(help="Preset file.")] = None,
+    amount: Annotated[float, typer.Option(min=0, max=150, help="Amount of the preset in %.")] = 100,
+    spec: Annotated[list[Path] | None, typer.Option(help="Output spec file; may be given again.")] = None,
+    size: Annotated[str, typer.Option(help="original, long:N, short:N, box:WxH or percent:N.")] = "original",
+    format_: Annotated[str, typer.Option("--format", help="jpeg, tiff8, tiff16 or png.")] = "jpeg",
+    quality: Annotated[int, typer.Option(min=1, max=100)] = 92,
+    space: Annotated[str, typer.Option(help="srgb, p3, widegamut1998 or prophoto.")] = "srgb",
+    exists: Annotated[str, typer.Option(help="A taken name: number, skip or replace.")] = "number",
+    as_json: Json = False,
+) -> None:
+    """Develop files into finished ones."""
+    from pydantic import ValidationError
+
+    from tanner.core.output.spec import OutputSpec, explain, read_spec
+    from tanner.jobs.tasks import develop_file
+    from tanner.jobs.workers import Workers
+
+    try:
+        values = _settings(settings, preset, amount, set_ or [])
+        if spec:
+            specs = [read_spec(p) for p in spec]
+        else:
+            plain: dict[str, Any] = {"format": format_, "space": space, "exists": exists}
+            specs = [OutputSpec(size=size, quality=quality, **plain)]
+    except TannerError as error:
+        raise _fail(str(error)) from None
+    except ValidationError as error:
+        raise _fail(explain(error)) from None
+    failed = False
+    lanes = min(2, len(files))
+    dumped = [s.model_dump() for s in specs]
+    with Workers(lanes) as workers:
+        jobs = [
+            workers.submit(develop_file, str(p), values, dumped, str(to), threads=2 // lanes, tokens={"number": n})
+            for n, p in enumerate(files, 1)
+        ]
+        for path, job in zip(files, jobs, strict=True):
+            try:
+                results = job.result()
+            except TannerError as error:
+                results = [{"file": str(path), "error": _named(path, error)}]
+            for result in results:
+                failed |= "error" in result
+                if "error" in result:
+                    typer.echo(f"tanner: {result['error']}", err=True)
+                if as_json:
+                    typer.echo(json.dumps(result))
+                elif "error" not in result:
+                    what = "left out" if result["skipped"] else f"{result['width']} × {result['height']} px"
+                    typer.echo(f"{result['path']}  {what}")
+    if failed:
+        raise typer.Exit(1)
+
+
+def main() -> None:
+    """Entry point; an error that Tanner raises is a line on stderr, not a traceback."""
+    try:
+        app()
+    except TannerError as error:
+        print(f"tanner: {error}", file=sys.stderr)
+        sys.exit(1)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,81 @@
+"""Output specs: one kind of finished file, complete and readable."""
+
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from tanner.core.errors import FormatError
+from tanner.core.output.naming import check_template
+from tanner.core.output.sizing import parse_size
+
+Format = Literal["jpeg", "tiff8", "tiff16", "png"]
+SUFFIX: dict[str, str] = {"jpeg": ".jpg", "tiff8": ".tif", "tiff16": ".tif", "png": ".png"}
+
+
+class OutputSpec(BaseModel):
+    """What is written for each frame.
+
+    Attributes:
+        size: a size rule, see `sizing`.
+        quality: of JPEG, 1 to 100.
+        space: output colour space; its ICC profile is embedded.
+        name: template of the file name, without its ending.
+        subfolder: template of a folder below the target, or empty.
+        exists: what happens when the name is taken: a new number, leave it out, or replace.
+        ppi: a label only; it never changes pixels.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    title: str = Field(default="Output", min_length=1, max_length=60)
+    size: str = "original"
+    format: Format = "jpeg"
+    quality: int = Field(default=92, ge=1, le=100)
+    space: Literal["srgb", "p3", "widegamut1998", "prophoto"] = "srgb"
+    name: str = Field(default="{name}", min_length=1, max_length=200)
+    subfolder: str = Field(default="", max_length=200)
+    exists: Literal["number", "skip", "replace"] = "number"
+    ppi: int = Field(default=300, ge=1, le=10000)
+
+    @field_validator("size")
+    @classmethod
+    def _size_is_a_rule(cls, value: str) -> str:
+        return str(parse_size(value))
+
+    @field_validator("name", "subfolder")
+    @classmethod
+    def _template_is_known(cls, value: str) -> str:
+        check_template(value)
+        return value
+
+    @property
+    def bits(self) -> int:
+        return 16 if self.format == "tiff16" else 8
+
+    @property
+    def suffix(self) -> str:
+        return SUFFIX[self.format]
+
+
+def read_spec(path: Path) -> OutputSpec:
+    """Read a spec from its JSON file.
+
+    Raises:
+        FormatError: with the file and what is wrong in it.
+    """
+    try:
+        return OutputSpec.model_validate_json(path.read_bytes())
+    except OSError as error:
+        raise FormatError(f"{path.name}: cannot be opened ({error.strerror}).") from None
+    except (ValidationError, FormatError) as error:
+        raise FormatError(f"{path.name}: is no output spec: {explain(error)}") from None
+
+
+def explain(error: Exception) -> str:
+    """The first problem of a validation error, in one line."""
+    if isinstance(error, ValidationError):
+        first = error.errors()[0]
+        place = ".".join(str(p) for p in first["loc"])
+        return f"{place}: {first['msg']}" if place else str(first["msg"])
+    return str(error)

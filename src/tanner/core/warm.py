@@ -1,0 +1,55 @@
+"""Compiles every kernel once, at set-up, so that no user waits for it: `python -m tanner.core.warm`."""
+
+import sys
+import time
+
+import numpy as np
+
+from tanner.core.adjust.registry import defaults, develop
+from tanner.core.raw.facts import FrameFacts
+from tanner.core.raw.reader import Source
+from tanner.core.render import render
+
+
+def synthetic(width: int = 512, height: int = 384) -> Source:
+    """A small made-up Bayer source that has everything: matrices, a lens, noise."""
+    facts = FrameFacts(
+        path="warm",
+        kind="bayer",
+        width=width,
+        height=height,
+        black=(512, 512, 512, 512),
+        white=16383,
+        pattern=(0, 0),
+        neutral=(0.5, 1.0, 0.6),
+        colour_matrices=((0.9, -0.3, -0.1, -0.4, 1.2, 0.2, -0.05, 0.2, 0.6),),
+        illuminants=(21,),
+        warp=((1.0, -0.02, 0, 0, 0, 0), (1.0, -0.021, 0, 0, 0, 0), (1.0, -0.022, 0, 0, 0, 0)),
+        vignette=(0.2, 0.1, 0.0, 0.0, 0.0),
+    )
+    yy, xx = np.mgrid[0:height, 0:width]
+    data = 4000 + 2000 * np.sin(xx / 9) * np.cos(yy / 7)
+    return Source(facts, data.astype(np.uint16))
+
+
+def main() -> int:
+    started = time.perf_counter()
+    print("Compiling the kernels, once …", flush=True)
+    source = synthetic()
+    full = defaults(raw=True, lens=True) | {
+        "light.shadows": 10.0,
+        "colour.saturation": 10.0,
+        "detail.amount": 50.0,
+        "noise.luminance": 20.0,
+    }
+    for size in ((512, 384), (360, 270), (240, 180), (100, 75)):
+        for bits in (8, 16):
+            render(source, develop(full), size, bits=bits)
+    rgb = Source(source.facts.model_copy(update={"kind": "camera"}), np.full((3, 384, 512), 0.2, np.float32))
+    render(rgb, develop(full), (300, 200), keep=True)
+    print(f"Done in {time.perf_counter() - started:.0f} s.")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

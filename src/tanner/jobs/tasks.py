@@ -1,0 +1,155 @@
+"""What worker processes do: plain functions of plain values, one per kind of work."""
+
+import io
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.adjust.registry import defaults, develop
+from tanner.core.output.develop import size_for, target_path, write_file
+from tanner.core.output.metadata import Words
+from tanner.core.output.sizing import output_size, parse_size
+from tanner.core.output.spec import OutputSpec
+from tanner.core.raw.facts import FrameFacts
+from tanner.core.raw.reader import RAW, Source, lens_of, read
+from tanner.core.render import as_shot_white, full_size, render
+
+PREVIEW = 512
+"""Long edge of the pictures on the Sheet."""
+
+
+def starting(facts: FrameFacts, *, lens: bool) -> dict[str, Any]:
+    """Layer 1 of a frame's settings: defaults by rule."""
+    return defaults(raw=facts.is_raw, lens=lens)
+
+
+def read_source(path: str) -> Source:
+    return read(Path(path))
+
+
+def read_facts(path: str) -> dict[str, Any]:
+    """Facts of a file with what the catalogue wants to know besides."""
+    source = read(Path(path), pixels=False)
+    lens = lens_of(source.facts)
+    return {
+        **source.facts.summary(),
+        "lens_source": lens.source if lens else None,
+        "lens_found": lens.name if lens else None,
+        "as_shot_xy": as_shot_white(source),
+    }
+
+
+def embedded_preview(path: str) -> bytes | None:
+    """The JPEG that the camera put into a raw file, made small; None when there is none."""
+    if Path(path).suffix.lower() not in RAW:
+        return None
+    import rawpy
+    from PIL import Image, ImageOps
+
+    try:
+        with rawpy.imread(path) as raw:
+            thumb = raw.extract_thumb()
+        if thumb.format != rawpy.ThumbFormat.JPEG:
+            return None
+        with Image.open(io.BytesIO(thumb.data)) as image:
+            small = ImageOps.exif_transpose(image).convert("RGB")
+            small.thumbnail((PREVIEW, PREVIEW))
+            out = io.BytesIO()
+            small.save(out, "JPEG", quality=82)
+            return out.getvalue()
+    except Exception:  # no preview, or one that cannot be read: the rendered one follows
+        return None
+
+
+def descriptor(picture: NDArray[np.uint8]) -> list[float]:
+    """Likeness of pictures: an 8 x 8 Lab thumbnail as 192 numbers, lightness counted half."""
+    small = cv2.resize(picture, (8, 8), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    lab = cv2.cvtColor(small, cv2.COLOR_RGB2Lab)
+    lab[..., 0] *= 0.5
+    return [round(float(v), 2) for v in lab.ravel()]
+
+
+def picture(source: Source, settings: dict[str, Any], edge: int) -> NDArray[np.uint8]:
+    """A small developed picture."""
+    development = develop(settings)
+    size = output_size(parse_size(f"long:{edge}"), *full_size(source, development))
+    result: NDArray[np.uint8] = render(source, development, size)
+    return result
+
+
+def jpeg(pixels: NDArray[np.uint8], quality: int = 82) -> bytes:
+    import simplejpeg
+
+    data: bytes = simplejpeg.encode_jpeg(pixels, quality=quality, colorsubsampling="420", fastdct=True)
+    return data
+
+
+def preview(path: str, settings: dict[str, Any]) -> dict[str, Any]:
+    """A rendered preview with what is measured on it."""
+    source = read(Path(path))
+    pixels = picture(source, settings, PREVIEW)
+    return {"jpeg": jpeg(pixels), "descriptor": descriptor(pixels), "size": pixels.shape[1::-1]}
+
+
+def develop_file(
+    path: str,
+    settings: dict[str, Any],
+    specs: list[dict[str, Any]],
+    folder: str,
+    *,
+    rules: bool = True,
+    threads: int = 1,
+    words: dict[str, Any] | None = None,
+    tokens: dict[str, Any] | None = None,
+    targets: list[str] | None = None,
+) -> list[dict[str, Any]]:
+    """Decode a file once and write it through several specs.
+
+    Args:
+        settings: sparse; with `rules` they stand above the defaults by rule.
+        targets: full paths, one per spec, where the caller has chosen them already.
+
+    Returns:
+        One result per spec: see `write_file`; or {"path", "error"}.
+    """
+    started = time.perf_counter()
+    original = Path(path)
+    source = read(original)
+    decoded = time.perf_counter() - started
+    start = starting(source.facts, lens=source.lens is not None) if rules else {}
+    development = develop({**start, **settings})
+    results = []
+    pool = ThreadPoolExecutor(threads) if threads > 1 else None
+    try:
+        for index, values in enumerate(specs):
+            spec = OutputSpec(**values)
+            if targets:
+                target = Path(targets[index])
+            else:
+                size = size_for(source, development, spec)
+                target = target_path(
+                    Path(folder), spec, original.stem, size, taken=source.facts.taken, **(tokens or {})
+                )
+            try:
+                done = write_file(
+                    source,
+                    development,
+                    spec,
+                    target,
+                    words=Words(**(words or {})),
+                    pool=pool,
+                    original=original,
+                )
+                done["seconds"] = round(done.get("seconds", 0) + (decoded if index == 0 else 0), 3)
+            except Exception as error:
+                done = {"path": str(target), "error": str(error)}
+            results.append({"file": path, "spec": spec.title, **done})
+    finally:
+        if pool:
+            pool.shutdown()
+    return results

@@ -1,0 +1,93 @@
+"""Worker processes in which foreign files are decoded: a crash is one item's error, not the server's."""
+
+import os
+import resource
+import threading
+from collections.abc import Callable
+from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import TimeoutError as Late
+from concurrent.futures.process import BrokenProcessPool
+from multiprocessing import get_context
+from typing import Any, TypeVar
+
+from tanner.core.errors import TannerError
+
+T = TypeVar("T")
+MEMORY_LIMIT = 12 << 30
+"""Address space of a worker: a file that declares a huge size meets it before the machine does."""
+
+
+class WorkerDied(TannerError):
+    """The process that worked on an item ended: a decoder crashed, or it was killed."""
+
+
+def _prepare() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
+    # A worker that outlives its parent would keep files and memory: end with it instead.
+    threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
+
+
+def _end_with_parent(parent: int) -> None:
+    while os.getppid() == parent:
+        threading.Event().wait(2)
+    os._exit(1)
+
+
+class Workers(Executor):
+    """A concurrent.futures executor of `lanes` processes, each with one item at a time.
+
+    One process a lane, not one shared pool: when a process dies, exactly its own item fails, and the lane
+    starts a new one. Processes are spawned; forking after OpenMP has run can hang the decoder.
+    """
+
+    def __init__(self, lanes: int, time_limit_s: float = 300.0) -> None:
+        self._threads = ThreadPoolExecutor(lanes, thread_name_prefix="lane")
+        self._local = threading.local()
+        self._all: list[ProcessPoolExecutor] = []
+        self._lock = threading.Lock()
+        self.lanes = lanes
+        self.time_limit_s = time_limit_s
+
+    def _lane(self) -> ProcessPoolExecutor:
+        lane: ProcessPoolExecutor | None = getattr(self._local, "lane", None)
+        if lane is None:
+            lane = ProcessPoolExecutor(1, mp_context=get_context("spawn"), initializer=_prepare)
+            self._local.lane = lane
+            with self._lock:
+                self._all.append(lane)
+        return lane
+
+    def _end_lane(self) -> None:
+        lane: ProcessPoolExecutor = self._local.lane
+        self._local.lane = None
+        with self._lock:
+            self._all.remove(lane)
+        for process in list((lane._processes or {}).values()):
+            process.kill()
+        lane.shutdown(wait=False, cancel_futures=True)
+
+    def _run(self, function: Callable[..., T], args: tuple[Any, ...], kwargs: dict[str, Any]) -> T:
+        try:
+            return self._lane().submit(function, *args, **kwargs).result(self.time_limit_s)
+        except BrokenProcessPool:
+            self._end_lane()
+            raise WorkerDied("The process that read this file crashed. The file may be damaged.") from None
+        except Late:
+            self._end_lane()
+            raise WorkerDied(
+                f"This file was given up after {self.time_limit_s:.0f} s. It may be damaged."
+            ) from None
+
+    def submit(self, function: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
+        return self._threads.submit(self._run, function, args, kwargs)
+
+    def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
+        self._threads.shutdown(wait=False, cancel_futures=cancel_futures)
+        with self._lock:
+            lanes, self._all = self._all, []
+        for lane in lanes:
+            if not wait:
+                for process in list((lane._processes or {}).values()):
+                    process.kill()
+            lane.shutdown(wait=wait, cancel_futures=cancel_futures)
+        self._threads.shutdown(wait=wait)
