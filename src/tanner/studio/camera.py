@@ -1,0 +1,163 @@
+"""The simulated camera: scene radiance to valid DNG files, with known truth."""
+
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from functools import cache
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.optics.lens import OpcodeLens
+from tanner.core.raw.dng import DngTags, opcode_list, write_bayer_dng
+from tanner.studio import light
+from tanner.studio.scenes import SCENES, Canvas
+
+BLACK, WHITE = 512, 16383
+FULL_WELL = 52_000.0
+READ_NOISE = 3.0
+
+
+@dataclass(frozen=True)
+class LensModel:
+    """A made-up lens: DNG warp of three planes and fall-off. Coefficients correct the picture."""
+
+    name: str
+    focal_length: float
+    aperture: float
+    warp: tuple[tuple[float, ...], ...]
+    vignette: tuple[float, ...]
+
+
+def _lens(name: str, focal: float, aperture: float, bend: float, fall: float) -> LensModel:
+    colour = 0.00035
+    planes = tuple((1.0 + s * colour, bend, -bend * 0.15, 0.0, 0.0, 0.0) for s in (-1, 0, 1.4))
+    return LensModel(name, focal, aperture, planes, (fall, fall * 0.35, fall * 0.1, 0.0, 0.0))
+
+
+LENSES = {
+    "standard": _lens("Finch 55 mm", 55, 8.0, -0.018, 0.28),
+    "wide": _lens("Finch 24 mm", 24, 5.6, -0.055, 0.55),
+}
+
+
+@dataclass(frozen=True)
+class Exposure:
+    """One frame to be taken, and thereby its truth.
+
+    Attributes:
+        ev: drift of the light in stops; 0 puts a perfect white at 0.62 of the sensor's range.
+        kelvin: colour of the light; believed: what the camera takes it for.
+    """
+
+    name: str
+    scene: str
+    turn: float
+    kelvin: float
+    believed: float
+    ev: float
+    iso: int
+    lens: str
+    shutter: float
+    taken: datetime
+    upright: bool = False
+    seed: int = 1
+    width: int = 3000
+    height: int = 2000
+
+    def truth(self) -> dict[str, Any]:
+        return {**asdict(self), "taken": self.taken.isoformat(), "white_level": 0.62 * 2**self.ev}
+
+
+@cache
+def _matrices() -> tuple[tuple[NDArray[np.float64], ...], tuple[NDArray[np.float64], ...]]:
+    pairs = [light.fitted_matrices(k) for k in (2856.0, 6504.0)]
+    return tuple(p[0] for p in pairs), tuple(p[1] for p in pairs)
+
+
+def radiance(shot: Exposure, width: int, height: int) -> NDArray[np.float32]:
+    """Noise-free camera numbers of a scene, before lens and exposure: (height, width, 3), upright."""
+    lit = light.light(shot.kelvin)
+
+    def look(material: str) -> NDArray[np.float64]:
+        return light.camera_response(light.material(material), lit)
+
+    canvas = Canvas(width, height, look, shot.seed)
+    SCENES[shot.scene](canvas, shot.turn)
+    return canvas.pixels
+
+
+def noise_profile(iso: int) -> tuple[float, float]:
+    """Scale and offset of the variance of values from 0 to 1 (source: dng17, NoiseProfile)."""
+    electrons = FULL_WELL * 100 / iso
+    return 1 / electrons, (READ_NOISE / electrons) ** 2
+
+
+def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
+    """The sensor's numbers, and the noise-free values (H, W) from 0 to 1 that they came from."""
+    w, h = (shot.height, shot.width) if shot.upright else (shot.width, shot.height)
+    scene = radiance(shot, w, h)
+    if shot.upright:
+        scene = np.ascontiguousarray(np.rot90(scene))  # the camera lay on its side: EXIF orientation 6
+    model = LENSES[shot.lens]
+    size = (shot.width, shot.height)
+    lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), size)
+    values = np.empty((shot.height, shot.width), dtype=np.float32)
+    # The lens maps ideal to recorded; a picture is taken the other way, by a few fixed-point steps.
+    gx, gy = np.meshgrid(np.linspace(0, shot.width, 189), np.linspace(0, shot.height, 126))
+    for plane, places in ((0, [(0, 0)]), (1, [(0, 1), (1, 0)]), (2, [(1, 1)])):
+        ix, iy = gx.copy(), gy.copy()
+        for _ in range(6):
+            at = lens.positions(ix, iy)[plane]
+            ix, iy = ix + gx - at[0], iy + gy - at[1]
+        shade = 1 / lens.gain(gx, gy)
+        for y0, x0 in places:
+            rows = (np.arange(y0, shot.height, 2) + 0.5) / shot.height * 125
+            cols = (np.arange(x0, shot.width, 2) + 0.5) / shot.width * 188
+            mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
+            fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
+            sampled = cv2.remap(
+                np.ascontiguousarray(scene[..., plane]), fx - 0.5, fy - 0.5, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+            )
+            values[y0::2, x0::2] = sampled * fs
+    values *= np.float32(0.62 * 2**shot.ev)
+    rng = np.random.default_rng(shot.seed * 7919 + 17)
+    scale, offset = noise_profile(shot.iso)
+    deviation = np.sqrt(np.maximum(values, 0) * np.float32(scale) + np.float32(offset))
+    noisy = values + deviation * rng.standard_normal(values.shape, dtype=np.float32)
+    numbers = np.clip(np.rint(noisy * (WHITE - BLACK) + BLACK), 0, WHITE).astype(np.uint16)
+    return numbers, values
+
+
+def take(shot: Exposure, compress: bool = True) -> bytes:
+    """One DNG file."""
+    numbers, _ = mosaic(shot)
+    model = LENSES[shot.lens]
+    colour, forward = _matrices()
+    believed = light.light(shot.believed)
+    neutral = light.camera_response(np.ones_like(believed), believed)
+    neutral = neutral / neutral.max()
+    scale, offset = noise_profile(shot.iso)
+    tags = DngTags(
+        make="Alder",
+        model="Alder One",
+        black=BLACK,
+        white=WHITE,
+        pattern=(0, 1, 1, 2),
+        neutral=(float(neutral[0]), float(neutral[1]), float(neutral[2])),
+        matrices=colour,
+        illuminants=(17, 21),
+        forward=forward,
+        noise_profile=(scale, offset) * 3,
+        opcodes3=opcode_list(np.array(model.warp), np.array(model.vignette)),
+        lens=model.name,
+        focal_length=model.focal_length,
+        aperture=model.aperture,
+        exposure=shot.shutter,
+        iso=shot.iso,
+        taken=shot.taken,
+        orientation=6 if shot.upright else 1,
+        serial="AF-0001",
+    )
+    return write_bayer_dng(numbers, tags, compress)

@@ -1,0 +1,154 @@
+"""Spectra of the simulated studio: lights, materials, the chart, the camera's sensitivities.
+
+Lights and the chart are published data that colour-science ships (CIE illuminants; the 24-patch chart as
+measured by Ohta 1997). Materials and sensitivities are smooth and made up.
+"""
+
+import warnings
+from functools import cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.colour.spaces import D50_XYZ, adaptation
+
+WAVELENGTHS = np.arange(380, 731, 5).astype(np.float64)
+Spectrum = NDArray[np.float64]
+
+
+@cache
+def _colour() -> Any:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # it warns that its plotting extras are not installed
+        import colour
+    return colour
+
+
+def _bell(centre: float, width: float) -> Spectrum:
+    return np.exp(-0.5 * ((WAVELENGTHS - centre) / width) ** 2)
+
+
+def _step(centre: float, width: float) -> Spectrum:
+    return 1 / (1 + np.exp(-(WAVELENGTHS - centre) / width))
+
+
+def sensitivities() -> NDArray[np.float64]:
+    """Red, green and blue sensitivity of the simulated camera, (3, wavelengths)."""
+    red = _bell(603, 34) + 0.10 * _bell(540, 30) + 0.03 * _bell(440, 20)
+    green = 1.25 * (_bell(533, 40) + 0.06 * _bell(610, 30) + 0.05 * _bell(460, 25))
+    blue = 0.95 * (_bell(458, 28) + 0.05 * _bell(530, 30))
+    return np.stack([red, green, blue]) * (1 - _step(672, 8)) * _step(405, 6)
+
+
+@cache
+def _aligned(kind: str, name: str) -> Spectrum:
+    colour = _colour()
+    if kind == "light":
+        spectrum = colour.SDS_ILLUMINANTS[name]
+    else:
+        spectrum = colour.SDS_COLOURCHECKERS["ColorChecker N Ohta"][name]
+    return np.interp(WAVELENGTHS, spectrum.wavelengths, spectrum.values)
+
+
+def daylight(kelvin: float) -> Spectrum:
+    """CIE daylight of a correlated temperature from 4,000 to 25,000 K."""
+    colour = _colour()
+    xy = colour.temperature.CCT_to_xy_CIE_D(kelvin)
+    spectrum = colour.sd_CIE_illuminant_D_series(xy)
+    return np.interp(WAVELENGTHS, spectrum.wavelengths, spectrum.values)
+
+
+def planckian(kelvin: float) -> Spectrum:
+    """A black body; 2,856 K is CIE illuminant A."""
+    nm = WAVELENGTHS * 1e-9
+    return nm**-5 / (np.exp(1.4388e-2 / (nm * kelvin)) - 1) * 1e-12
+
+
+def light(kelvin: float) -> Spectrum:
+    """Tungsten below 4,000 K, daylight above; scaled to an equal luminance."""
+    spectrum = planckian(kelvin) if kelvin < 4000 else daylight(kelvin)
+    return spectrum / (observer()[1] * spectrum).sum()
+
+
+@cache
+def observer() -> NDArray[np.float64]:
+    """CIE 1931 2 degree colour matching functions, (3, wavelengths)."""
+    cmfs = _colour().MSDS_CMFS["CIE 1931 2 Degree Standard Observer"]
+    return np.stack([np.interp(WAVELENGTHS, cmfs.wavelengths, cmfs.values[:, i]) for i in range(3)])
+
+
+@cache
+def chart() -> dict[str, Spectrum]:
+    """Reflectances of the 24 patches, in reading order."""
+    names = _colour().SDS_COLOURCHECKERS["ColorChecker N Ohta"]
+    return {name: _aligned("chart", name) for name in names}
+
+
+MATERIALS: dict[str, Spectrum] = {
+    "white": 0.90 * np.ones_like(WAVELENGTHS),
+    "sweep": 0.42 * np.ones_like(WAVELENGTHS) + 0.01 * _step(560, 40),
+    "black": 0.035 * np.ones_like(WAVELENGTHS),
+    "brass": 0.16 + 0.52 * _step(530, 22) + 0.08 * _step(620, 30),
+    "steel": 0.36 + 0.04 * _bell(470, 60),
+    "spruce": 0.16 + 0.48 * _step(545, 42),
+    "maple": 0.10 + 0.36 * _step(575, 34),
+    "walnut": 0.05 + 0.17 * _step(590, 38),
+    "glaze": 0.06 + 0.38 * _bell(462, 34) + 0.05 * _step(660, 20),
+    "linen": 0.48 + 0.20 * _step(520, 45),
+    "red thread": 0.04 + 0.55 * _step(600, 10),
+    "green thread": 0.05 + 0.34 * _bell(535, 26) + 0.10 * _step(680, 12),
+    "ochre thread": 0.06 + 0.52 * _step(545, 16),
+    "blue thread": 0.05 + 0.42 * _bell(450, 26),
+    "paper": 0.74 + 0.06 * _step(480, 30),
+}
+
+
+def material(name: str) -> Spectrum:
+    """A reflectance by name; chart patches by "patch:" and their published name."""
+    return chart()[name[6:]] if name.startswith("patch:") else MATERIALS[name]
+
+
+def camera_response(reflectance: Spectrum, lit: Spectrum) -> NDArray[np.float64]:
+    """Camera numbers of a surface, scaled so that green of a perfect white is 1."""
+    s = sensitivities()
+    result: NDArray[np.float64] = (s * (lit * reflectance)).sum(axis=1) / (s[1] * lit).sum()
+    return result
+
+
+def xyz_response(reflectance: Spectrum, lit: Spectrum) -> NDArray[np.float64]:
+    """XYZ of a surface relative to the light's own white, Y = 1 for a perfect white."""
+    o = observer()
+    result: NDArray[np.float64] = (o * (lit * reflectance)).sum(axis=1) / (o[1] * lit).sum()
+    return result
+
+
+def true_pcs(reflectance: Spectrum, kelvin: float) -> NDArray[np.float64]:
+    """What a perfect camera would give: XYZ adapted to D50 by Bradford."""
+    lit = light(kelvin)
+    white = xyz_response(np.ones_like(lit), lit)
+    result: NDArray[np.float64] = adaptation(white, D50_XYZ) @ xyz_response(reflectance, lit)
+    return result
+
+
+def fitted_matrices(kelvin: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """ColorMatrix and ForwardMatrix for one light, by least squares over chart and materials.
+
+    Both are scaled so that white comes out exactly, as the DNG specification asks.
+    """
+    lit = light(kelvin)
+    ones = np.ones_like(lit)
+    surfaces = [*chart().values(), *MATERIALS.values()]
+    camera = np.stack([camera_response(r, lit) for r in surfaces])
+    xyz = np.stack([xyz_response(r, lit) for r in surfaces])
+    white_camera, white_xyz = camera_response(ones, lit), xyz_response(ones, lit)
+    colour = np.linalg.lstsq(xyz, camera, rcond=None)[0].T
+    colour = np.diag(white_camera / (colour @ white_xyz)) @ colour
+    balanced = camera / white_camera
+    adapted = (adaptation(white_xyz, D50_XYZ) @ xyz.T).T
+    # White is kept by fitting what differs from grey: x = D50 * mean(balanced) + rest.
+    grey = balanced @ np.array([0.2, 0.6, 0.2])
+    rest = np.linalg.lstsq(balanced - grey[:, None], adapted - grey[:, None] * D50_XYZ, rcond=None)[0].T
+    average = np.array([0.2, 0.6, 0.2])
+    forward = np.outer(D50_XYZ - rest @ np.ones(3), average) + rest
+    return colour, forward
