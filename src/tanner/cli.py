@@ -186,6 +186,62 @@ def develop(
         raise typer.Exit(1)
 
 
+DataFolder = Annotated[Path, typer.Option("--data", help="Where the catalogue lies.", envvar="TANNER_DATA")]
+DATA = Path("~/.local/share/tanner")
+
+
+@app.command()
+def serve(
+    data: DataFolder = DATA,
+    folder: Annotated[list[Path] | None, typer.Option(help="Folder that pages may open; may be given again.")] = None,
+    port: Annotated[int, typer.Option(min=1, max=65535)] = 8470,
+) -> None:
+    """Start Tanner in the browser, on this machine only."""
+    from tanner.web.serve import run
+
+    run(data.expanduser(), folder or [Path.home()], port)
+
+
+@app.command("import")
+def import_files(
+    files: Annotated[list[Path], typer.Argument(help="Files, or folders with files.", metavar="FILE...")],
+    shoot: Annotated[str, typer.Option(help="Name of the shoot; made when there is none of that name.")],
+    copy_to: Annotated[Path | None, typer.Option(help="Copy them here, each copy compared with its original.")] = None,
+    keyword: Annotated[list[str] | None, typer.Option(help="Keyword; may be given again.")] = None,
+    data: DataFolder = DATA,
+    as_json: Json = False,
+) -> None:
+    """Bring files into a shoot, where they lie or as checked copies."""
+    from tanner.catalogue.importing import find_files
+    from tanner.jobs.imports import import_now
+
+    paths: list[Path] = []
+    for path in files:
+        paths += [f.path for f in find_files(path)] if path.is_dir() else [path.absolute()]
+    if not paths:
+        raise _fail("there are no pictures in these folders.", 1)
+    job = import_now(data.expanduser(), shoot, paths, copy_to.absolute() if copy_to else None, keyword or [])
+    for item in job.items:
+        if as_json:
+            typer.echo(json.dumps(item.as_dict()))
+        elif item.state == "failed":
+            typer.echo(f"tanner: {item.path.name}: {item.message}", err=True)
+        else:
+            typer.echo(f"{item.path.name}  {'brought in' if item.state == 'in' else item.message}")
+    if any(i.state == "failed" for i in job.items):
+        raise typer.Exit(1)
+
+
+@studio.command()
+def demo(into: Annotated[Path, typer.Option(help="Folder for the demo.")] = Path("build/demo")) -> None:
+    """Make the demo shoot, the simulated card and a catalogue that is half worked on."""
+    from tanner.studio.demo import make_shoot
+    from tanner.studio.worked import work_on
+
+    make_shoot(into)
+    work_on(into)
+
+
 def main() -> None:
     """Entry point; an error that Tanner raises is a line on stderr, not a traceback."""
     try:

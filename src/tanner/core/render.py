@@ -237,13 +237,13 @@ def _binned(plan: Plan) -> F32:
     noise = plan.noise
     if not (noise.luminance or noise.colour):
         return planes
-    key = ("quieted", k, noise)
-    if key not in source.cache:
+    quieted = ("quieted", k, noise)
+    if quieted not in source.cache:
         _forget(source, "quieted", 2)
         roots = np.sqrt(np.maximum(planes + demosaic.OFFSET, 0))
         roots = shrink.denoise(roots, noise, _noise_sigma(plan) / (k / 2))
-        source.cache[key] = roots * np.abs(roots) - demosaic.OFFSET
-    result: F32 = source.cache[key]
+        source.cache[quieted] = roots * np.abs(roots) - demosaic.OFFSET
+    result: F32 = source.cache[quieted]
     return result
 
 
@@ -348,9 +348,7 @@ def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> Non
     if plan.sharpen:
         amount, threshold, half = plan.sharpen
         h, w = planes.shape[1:]
-        point.sharpen_block(
-            planes, m, amount, threshold, half, _work.get("lum", h, w), _work.get("blur", h, w)
-        )
+        point.sharpen_block(planes, m, amount, threshold, half, _work.get("lum", h, w), _work.get("blur", h, w))
     encode = point.encode8 if out.dtype == np.uint8 else point.encode16
     encode(planes, m, plan.encoder, out)
 
@@ -443,7 +441,9 @@ def render(
     def part(pair: tuple[int, int]) -> NDArray[Any]:
         return _strip(plan, pair[0], pair[1], x0, x1)
 
-    parts = list(map(part, zip(tops, ends, strict=True)) if pool is None else pool.map(part, zip(tops, ends, strict=True)))
+    parts = list(
+        map(part, zip(tops, ends, strict=True)) if pool is None else pool.map(part, zip(tops, ends, strict=True))
+    )
     return np.concatenate(parts)
 
 

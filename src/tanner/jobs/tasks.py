@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.output.develop import size_for, target_path, write_file
 from tanner.core.output.metadata import Words
 from tanner.core.output.sizing import output_size, parse_size
@@ -36,11 +37,13 @@ def read_facts(path: str) -> dict[str, Any]:
     """Facts of a file with what the catalogue wants to know besides."""
     source = read(Path(path), pixels=False)
     lens = lens_of(source.facts)
+    kelvin, tint = xy_to_temperature(as_shot_white(source))
     return {
         **source.facts.summary(),
         "lens_source": lens.source if lens else None,
         "lens_found": lens.name if lens else None,
-        "as_shot_xy": as_shot_white(source),
+        "as_shot": [round(kelvin, 1), round(tint, 2)],
+        "starting": starting(source.facts, lens=lens is not None),
     }
 
 
@@ -153,3 +156,10 @@ def develop_file(
         if pool:
             pool.shutdown()
     return results
+
+
+def ready() -> bool:
+    """Loads what a worker process needs, so that its first real item does not wait for it."""
+    import rawpy  # noqa: F401
+
+    return True

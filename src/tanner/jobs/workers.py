@@ -74,9 +74,7 @@ class Workers(Executor):
             raise WorkerDied("The process that read this file crashed. The file may be damaged.") from None
         except Late:
             self._end_lane()
-            raise WorkerDied(
-                f"This file was given up after {self.time_limit_s:.0f} s. It may be damaged."
-            ) from None
+            raise WorkerDied(f"This file was given up after {self.time_limit_s:.0f} s. It may be damaged.") from None
 
     def submit(self, function: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
         return self._threads.submit(self._run, function, args, kwargs)

@@ -10,7 +10,7 @@ from pathlib import Path
 from tanner.core.output.files import write_whole
 from tanner.studio.camera import Exposure, take
 
-VERSION = 4
+VERSION = 5
 """Raised when the frames change, so that an older demo is made anew."""
 
 

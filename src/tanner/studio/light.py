@@ -151,4 +151,4 @@ def fitted_matrices(kelvin: float) -> tuple[NDArray[np.float64], NDArray[np.floa
     rest = np.linalg.lstsq(balanced - grey[:, None], adapted - grey[:, None] * D50_XYZ, rcond=None)[0].T
     average = np.array([0.2, 0.6, 0.2])
     forward = np.outer(D50_XYZ - rest @ np.ones(3), average) + rest
-    return colour, forward
+    return np.asarray(colour, dtype=np.float64), np.asarray(forward, dtype=np.float64)

@@ -140,7 +140,7 @@ def instrument(c: Canvas, turn: float) -> None:
     body = np.minimum(_ellipse(x, y, 0, 0.52, 0.40, 0.34), _ellipse(x, y, 0, 0.08, 0.30, 0.26))
     rings = np.sin(x * 190 + 3 * c.grain(300, 900, 5)) * 0.06 + 0.03 * c.grain(2.5, 120, 9)
     bulge = 1 - 0.25 * (x / 0.42) ** 2
-    c.layer(body - 0.016, "walnut", 0.8)
+    c.layer(body - np.float32(0.016), "walnut", 0.8)
     c.layer(body, "spruce", (bulge * (0.95 + rings)).astype(np.float32))
     c = c_all
     k, x, y = _turned(c, 0, 0.16, 0.16, ca, sa)
@@ -218,7 +218,7 @@ def chart(c: Canvas, turn: float) -> None:
     from tanner.studio.light import chart as patches
 
     c.fill("sweep", 0.9)
-    x0, y0, x1, y1 = CHART_BOX
+    x0, _, x1, y1 = CHART_BOX
     c.layer(_box(c.x, c.y, 0, 0, x1 + 0.06, y1 + 0.06, 0.02), "black", 1.0)
     size = (x1 - x0) / 6 * 0.43
     for (cx, cy), name in zip(patch_centres(), patches(), strict=True):

@@ -51,9 +51,7 @@ class Group(BaseModel):
     title: ClassVar[str]
     about: ClassVar[str]
 
-    enabled: bool = param(
-        True, label="On", widget="switch", help="Switches the whole group off and on again."
-    )
+    enabled: bool = param(True, label="On", widget="switch", help="Switches the whole group off and on again.")
 
     def active(self) -> "Group":
         """The group itself, or the neutral one when it is switched off."""

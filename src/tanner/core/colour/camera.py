@@ -120,7 +120,8 @@ def plain_colour(matrix: Matrix | None, origin: str) -> CameraColour:
         from tanner.core.colour.spaces import SPACES
 
         d65 = xy_to_xyz((0.3127, 0.3290))
-        matrix = np.linalg.inv(adaptation(D50_XYZ, d65) @ SPACES["srgb"].to_pcs())
+        inverse = np.linalg.inv(adaptation(D50_XYZ, d65) @ SPACES["srgb"].to_pcs())
+        matrix = np.asarray(inverse, dtype=np.float64)
         origin = "fallback"
     return CameraColour(colour=(np.asarray(matrix, dtype=np.float64),), kelvin=(6504.0,), origin=origin)
 

@@ -9,12 +9,8 @@ class Colour(Group):
     title: ClassVar[str] = "Colour"
     about: ClassVar[str] = "How strong the colours are."
 
-    saturation: float = param(
-        0.0, -100.0, 100.0, label="Saturation", unit="%", help="All colours alike; -100 is grey."
-    )
-    vibrance: float = param(
-        0.0, -100.0, 100.0, label="Vibrance", unit="%", help="Weak colours more than strong ones."
-    )
+    saturation: float = param(0.0, -100.0, 100.0, label="Saturation", unit="%", help="All colours alike; -100 is grey.")
+    vibrance: float = param(0.0, -100.0, 100.0, label="Vibrance", unit="%", help="Weak colours more than strong ones.")
 
 
 def factors(colour: Colour) -> tuple[float, float]:

@@ -98,8 +98,7 @@ def working_to_pcs() -> Matrix:
 
 
 def pcs_to_working() -> Matrix:
-    matrix: Matrix = np.linalg.inv(_working_to_pcs())
-    return matrix
+    return np.asarray(np.linalg.inv(_working_to_pcs()), dtype=np.float64)
 
 
 def working_to(space: Space) -> Matrix:

@@ -22,9 +22,7 @@ class Optics(Group):
     title: ClassVar[str] = "Optics"
     about: ClassVar[str] = "What is known about the lens: 100 % corrects as measured."
 
-    distortion: float = param(
-        0.0, 0.0, 200.0, label="Distortion", help="Bent lines become straight.", **STRENGTH
-    )
+    distortion: float = param(0.0, 0.0, 200.0, label="Distortion", help="Bent lines become straight.", **STRENGTH)
     lateral_colour: float = param(
         0.0, 0.0, 200.0, label="Lateral colour", help="Colour seams towards the corners.", **STRENGTH
     )
@@ -34,8 +32,11 @@ class Optics(Group):
 class Lens(Protocol):
     """What a source of lens data offers. Positions are px of the active area, pixel centres at +0.5."""
 
-    name: str
-    source: str
+    @property
+    def name(self) -> str: ...
+
+    @property
+    def source(self) -> str: ...
 
     def positions(self, x: Array, y: Array) -> Array:
         """Recorded positions, shape (3 planes, 2 axes, ...), for ideal positions x, y."""

@@ -101,9 +101,7 @@ def _png(pixels: NDArray[Any], profile: bytes, xmp: bytes) -> bytes:
     return whole[:33] + icc + text + whole[33:]
 
 
-def target_path(
-    folder: Path, spec: OutputSpec, facts_name: str, size: tuple[int, int], **tokens: Any
-) -> Path:
+def target_path(folder: Path, spec: OutputSpec, facts_name: str, size: tuple[int, int], **tokens: Any) -> Path:
     """Where a spec puts a frame, before a taken name is dealt with."""
     values = name_values(name=facts_name, spec=spec.title, size=size, **tokens)
     return folder / fill_folder(spec.subfolder, values) / (fill(spec.name, values) + spec.suffix)

@@ -1,11 +1,14 @@
 """Files are written whole or not at all."""
 
 import errno
+import hashlib
 import os
+import shutil
 import tempfile
 from pathlib import Path
+from typing import BinaryIO
 
-from tanner.core.errors import NameTaken, WriteFailed
+from tanner.core.errors import NameTaken, UnreadableFile, WriteFailed
 
 TEMPORARY = ".tanner-"
 """Prefix of files that are being written; what a killed process leaves can be told by it."""
@@ -37,16 +40,20 @@ def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False) 
     except FileExistsError:
         raise NameTaken(path, "is there already and was not replaced.") from None
     except OSError as error:
-        words = {
-            errno.ENOSPC: "the disk is full. Make room and try again.",
-            errno.EROFS: "the folder is read-only. Choose another one.",
-            errno.EACCES: "the folder may not be written to. Choose another one.",
-        }
-        reason = words.get(error.errno or 0, f"could not be written ({error.strerror}).")
-        raise WriteFailed(path, reason) from None
+        raise _write_failed(path, error) from None
     finally:
         if temporary and os.path.exists(temporary):
             os.unlink(temporary)
+
+
+def _write_failed(path: Path, error: OSError) -> WriteFailed:
+    words = {
+        errno.ENOSPC: "the disk is full. Make room and try again.",
+        errno.EROFS: "the folder is read-only. Choose another one.",
+        errno.EACCES: "the folder may not be written to. Choose another one.",
+        errno.ENOTDIR: "a part of its folder's path is a file. Choose another folder.",
+    }
+    return WriteFailed(path, words.get(error.errno or 0, f"could not be written ({error.strerror})."))
 
 
 def _place_new(temporary: str, path: Path) -> None:
@@ -68,3 +75,77 @@ def free_name(path: Path, taken: set[Path] | None = None) -> Path:
         number += 1
         candidate = path.with_name(f"{path.stem}-{number}{path.suffix}")
     return candidate
+
+
+def copy_verified(source: Path, target: Path) -> tuple[Path, str]:
+    """Copy a file and read the copy back: both must have the same SHA-256.
+
+    Args:
+        target: where it goes; a taken name gets a number.
+
+    Returns:
+        The path that was written, and the checksum.
+
+    Raises:
+        UnreadableFile: the source cannot be read.
+        WriteFailed: the copy differs or cannot be written; nothing is left behind.
+    """
+    temporary: str | None = None
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=target.parent)
+        with os.fdopen(handle, "wb") as out:
+            expected = _pour(source, out)
+            out.flush()
+            os.fsync(out.fileno())
+        if file_hash(Path(temporary)) != expected:
+            raise WriteFailed(target, "the copy differs from the original and was thrown away. Try again.")
+        os.chmod(temporary, 0o644)
+        shutil.copystat(source, temporary)
+        while True:
+            free = free_name(target)
+            try:
+                _place_new(temporary, free)
+                return free, expected
+            except FileExistsError:
+                continue
+    except OSError as error:
+        raise _write_failed(target, error) from None
+    finally:
+        if temporary and os.path.exists(temporary):
+            os.unlink(temporary)
+
+
+def _pour(source: Path, out: BinaryIO) -> str:
+    """Copy bytes; trouble in reading is told apart from trouble in writing."""
+    digest = hashlib.sha256()
+    try:
+        stream = source.open("rb")
+    except OSError as error:
+        raise UnreadableFile(source, f"cannot be opened ({error.strerror}).") from None
+    with stream:
+        while True:
+            try:
+                chunk = stream.read(1 << 20)
+            except OSError as error:
+                raise UnreadableFile(source, f"cannot be read to its end ({error.strerror}).") from None
+            if not chunk:
+                return digest.hexdigest()
+            digest.update(chunk)
+            out.write(chunk)
+
+
+def file_hash(path: Path) -> str:
+    """SHA-256 of a file's bytes: what tells whether it is already in.
+
+    Raises:
+        UnreadableFile: it cannot be read.
+    """
+    digest = hashlib.sha256()
+    try:
+        with path.open("rb") as stream:
+            while chunk := stream.read(1 << 20):
+                digest.update(chunk)
+    except OSError as error:
+        raise UnreadableFile(path, f"cannot be read ({error.strerror}). Is the drive connected?") from None
+    return digest.hexdigest()

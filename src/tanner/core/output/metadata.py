@@ -23,6 +23,7 @@ class Words(BaseModel):
 
 def xmp_packet(facts: FrameFacts, words: Words) -> bytes:
     """An XMP packet with dc and xmp properties (source: iso16684-1)."""
+
     def bag(name: str, kind: str, values: tuple[str, ...]) -> str:
         lang = ' xml:lang="x-default"' if kind == "Alt" else ""
         items = "".join(f"<rdf:li{lang}>{escape(v)}</rdf:li>" for v in values if v)

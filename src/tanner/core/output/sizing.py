@@ -39,9 +39,7 @@ def parse_size(text: str) -> SizeRule:
     """
     match = _FORM.match(text.strip().lower())
     if not match:
-        raise FormatError(
-            f"“{text}” is no size. Use original, long:2048, short:1200, box:1600x1200 or percent:50."
-        )
+        raise FormatError(f"“{text}” is no size. Use original, long:2048, short:1200, box:1600x1200 or percent:50.")
     original, edge, length, box_w, box_h, percent = match.groups()
     if original:
         return SizeRule("original")

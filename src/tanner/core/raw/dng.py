@@ -16,7 +16,10 @@ BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL, DOUBLE = 1, 2, 3, 4, 5
 
 @dataclass
 class DngTags:
-    """What stands in a DNG beside its pixels. Matrices are row-major; exposure in seconds."""
+    """What stands in a DNG beside its pixels.
+
+    Matrices are row-major; exposure in seconds; the preview is a JPEG of preview_size (width, height).
+    """
 
     make: str
     model: str
@@ -38,6 +41,8 @@ class DngTags:
     orientation: int = 1
     serial: str = ""
     baseline_exposure: float = 0.0
+    preview: bytes = b""
+    preview_size: tuple[int, int] = (0, 0)
     extra: list[tuple[int, int, int, Any]] = field(default_factory=list)
 
 
@@ -146,6 +151,12 @@ def write_bayer_dng(mosaic: NDArray[np.uint16], tags: DngTags, compress: bool = 
             )
         else:
             writer.write(mosaic, rowsperstrip=height, extratags=extra, **common)
+        if tags.preview:
+            w, h = tags.preview_size
+            writer.write(
+                iter([tags.preview]), shape=(h, w, 3), dtype=np.uint8, photometric="ycbcr", compression=7,
+                subsampling=(2, 2), rowsperstrip=h, subfiletype=1, metadata=None,
+            )  # fmt: skip
     # tifffile refuses the EXIF pointer: a placeholder tag is renamed and pointed at an IFD at the end.
     whole = bytearray(buffer.getvalue())
     import struct

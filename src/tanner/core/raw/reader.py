@@ -4,8 +4,8 @@ Foreign files can crash a decoder, so callers outside of tests run this in a wor
 (`tanner.jobs.workers`).
 """
 
-import hashlib
 from dataclasses import dataclass, field
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -109,15 +109,6 @@ def lens_of(facts: FrameFacts) -> Lens | None:
     return None
 
 
-def content_hash(path: Path) -> str:
-    """SHA-256 of a file's bytes: what tells whether it is already in."""
-    digest = hashlib.sha256()
-    with path.open("rb") as stream:
-        while chunk := stream.read(1 << 20):
-            digest.update(chunk)
-    return digest.hexdigest()
-
-
 def _check(path: Path) -> None:
     try:
         size = path.stat().st_size
@@ -212,8 +203,8 @@ def _raw_facts(path: Path, raw: Any) -> dict[str, Any]:
     names = raw.color_desc.decode(errors="replace")
     if pattern is not None and pattern.shape == (2, 2) and sorted(pattern.ravel() % 4) in ([0, 1, 2, 3], [0, 1, 1, 2]):
         colours = [[names[c] for c in row] for row in pattern.tolist()]
-        if sorted(sum(colours, [])) == ["B", "G", "G", "R"]:
-            facts["kind"], facts["mosaic"] = "bayer", "Bayer " + "".join(sum(colours, []))
+        if sorted(chain(*colours)) == ["B", "G", "G", "R"]:
+            facts["kind"], facts["mosaic"] = "bayer", "Bayer " + "".join(chain(*colours))
             facts["pattern"] = next((y, x) for y in range(2) for x in range(2) if colours[y][x] == "R")
             facts["width"] -= facts["width"] % 2
             facts["height"] -= facts["height"] % 2

@@ -5,6 +5,8 @@ a and b made at a small size and interpolated, so that the layer follows edges a
 from the picture before exposure, so that exposure never asks for a new one.
 """
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -27,7 +29,7 @@ def coefficients(luminance: F32) -> F32:
     radius = max(2, round(max(luminance.shape) / 40))
     window = (2 * radius + 1, 2 * radius + 1)
 
-    def mean(x: F32) -> F32:
+    def mean(x: NDArray[Any]) -> F32:
         return np.asarray(cv2.blur(x, window, borderType=cv2.BORDER_REFLECT), dtype=np.float32)
 
     average = mean(guide)

@@ -1,5 +1,6 @@
 """The point curve: a monotone cubic through points that the user sets."""
 
+from itertools import pairwise
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -28,7 +29,7 @@ class Curve(Group):
     def _in_order(cls, points: list[tuple[float, float]]) -> list[tuple[float, float]]:
         if not 2 <= len(points) <= 16:
             raise ValueError("a curve has 2 to 16 points")
-        if any(b[0] - a[0] < 0.004 for a, b in zip(points, points[1:], strict=False)):
+        if any(b[0] - a[0] < 0.004 for a, b in pairwise(points)):
             raise ValueError("points go from left to right, at least 0.004 apart")
         return points
 

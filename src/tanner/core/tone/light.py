@@ -33,15 +33,11 @@ class Light(Group):
         offset="ev",
         help="Brightens or darkens, one stop per EV.",
     )
-    contrast: float = param(
-        0.0, -100.0, 100.0, label="Contrast", unit="%", help="Steeper or flatter around mid-grey."
-    )
+    contrast: float = param(0.0, -100.0, 100.0, label="Contrast", unit="%", help="Steeper or flatter around mid-grey.")
     highlights: float = param(
         0.0, -100.0, 100.0, label="Highlights", unit="%", help="Bright parts, with their edges kept."
     )
-    shadows: float = param(
-        0.0, -100.0, 100.0, label="Shadows", unit="%", help="Dark parts, with their edges kept."
-    )
+    shadows: float = param(0.0, -100.0, 100.0, label="Shadows", unit="%", help="Dark parts, with their edges kept.")
     white_point: float = param(
         0.0, -100.0, 100.0, label="White point", unit="%", help="Moves the brightest end of the scale."
     )
@@ -81,9 +77,7 @@ def from_display(e: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.where(e <= 0.04045, e / 12.92, ((np.maximum(e, 0.04045) + 0.055) / 1.055) ** 2.4)
 
 
-def tone_of(
-    x: NDArray[np.float64], light: Light, curve: Curve, curve_strength: float
-) -> NDArray[np.float64]:
+def tone_of(x: NDArray[np.float64], light: Light, curve: Curve, curve_strength: float) -> NDArray[np.float64]:
     """Scene-linear to display-linear by base curve, levels, contrast and point curve.
 
     Args:

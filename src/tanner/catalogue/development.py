@@ -1,0 +1,309 @@
+"""The development of frames: resolving their layers, and every change to them as an undoable action."""
+
+import hashlib
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.models import Action, Base, Frame, FrameSet, Patch, Shoot
+from tanner.core.adjust.registry import adjustments, blend, check_names, develop
+from tanner.core.errors import SettingsError, TannerError
+from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, offset_for, resolve
+
+KINDS: dict[str, type[Base]] = {"frame": Frame, "set": FrameSet, "shoot": Shoot}
+
+
+class Resolver:
+    """Resolves frames of one shoot; leads and the shoot's preset are looked up once."""
+
+    def __init__(self, session: Session, shoot_id: int) -> None:
+        shoot = session.get(Shoot, shoot_id)
+        if shoot is None:
+            raise TannerError("This shoot is no longer there.")
+        self.shoot = shoot
+        self.preset = blend(_known(shoot.preset.get("values", {})), shoot.preset.get("amount", 100) / 100)
+        query = select(FrameSet).where(FrameSet.shoot_id == shoot_id)
+        self.sets = {s.id: s for s in session.scalars(query)}
+        leads = [s.lead_id for s in self.sets.values() if s.lead_id]
+        self.leads = {f.id: f for f in session.scalars(select(Frame).where(Frame.id.in_(leads)))}
+
+    def lead_of(self, frame: Frame) -> Frame | None:
+        """The lead whose development this frame takes over; None for leads and for frames on their own."""
+        group = self.sets.get(frame.set_id or 0)
+        if group is None or group.lead_id in (None, frame.id) or not frame.follows:
+            return None
+        return self.leads.get(group.lead_id or 0)
+
+    def is_lead(self, frame: Frame) -> bool:
+        group = self.sets.get(frame.set_id or 0)
+        return group is not None and group.lead_id == frame.id
+
+    def layers(self, frame: Frame, own: Mapping[str, Any] | None = None) -> Layers:
+        lead = self.lead_of(frame)
+        kelvin, tint = frame.as_shot or (5500.0, 0.0)
+        return Layers(
+            defaults=frame.starting,
+            preset=self.preset,
+            lead=lead.own if lead else {},
+            own=frame.own if own is None else own,
+            offsets=frame.offsets,  # type: ignore[arg-type]
+            as_shot=(kelvin, tint),
+        )
+
+    def resolve(self, frame: Frame) -> Resolved:
+        return resolve(self.layers(frame))
+
+
+def _known(values: Mapping[str, Any]) -> dict[str, Any]:
+    return {k: v for k, v in values.items() if k in adjustments()}
+
+
+def version(frame: Frame, values: Mapping[str, Any]) -> str:
+    """A short name for what a frame looks like: changes with its file or its settings."""
+    text = json.dumps([frame.content, sorted(values.items())])
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+# --- actions ---------------------------------------------------------------------------------------
+
+
+def record(
+    session: Session, shoot_id: int, label: str, changes: Iterable[tuple[Base, Mapping[str, Any]]]
+) -> Action | None:
+    """Apply changes as one action; None when nothing differs."""
+    patches = []
+    for target, fields in changes:
+        before = {k: getattr(target, k) for k in fields}
+        after = {k: v for k, v in fields.items() if before[k] != v}
+        if not after:
+            continue
+        kind = next(k for k, c in KINDS.items() if isinstance(target, c))
+        patches.append(
+            Patch(kind=kind, target=target.id, before={k: before[k] for k in after}, after=after)  # type: ignore[attr-defined]
+        )
+        for key, value in after.items():
+            setattr(target, key, value)
+    if not patches:
+        return None
+    undone = select(Action).where(Action.shoot_id == shoot_id, Action.state == "undone")
+    for old in session.scalars(undone):
+        old.state = "left"
+    action = Action(shoot_id=shoot_id, label=label)
+    session.add(action)
+    session.flush()
+    for patch in patches:
+        patch.action_id = action.id
+        session.add(patch)
+    return action
+
+
+def _play(session: Session, action: Action, side: str) -> None:
+    for patch in session.scalars(select(Patch).where(Patch.action_id == action.id)):
+        target = session.get(KINDS[patch.kind], patch.target)
+        if target is not None:
+            for key, value in getattr(patch, side).items():
+                setattr(target, key, value)
+
+
+def undo(session: Session, shoot_id: int) -> Action | None:
+    """Take the last action back; None when there is none."""
+    query = select(Action).where(Action.shoot_id == shoot_id, Action.state == "done").order_by(Action.id.desc())
+    action = session.scalars(query.limit(1)).first()
+    if action:
+        _play(session, action, "before")
+        action.state = "undone"
+    return action
+
+
+def redo(session: Session, shoot_id: int) -> Action | None:
+    """Bring the action back that was undone last."""
+    query = select(Action).where(Action.shoot_id == shoot_id, Action.state == "undone").order_by(Action.id)
+    action = session.scalars(query.limit(1)).first()
+    if action:
+        _play(session, action, "after")
+        action.state = "done"
+    return action
+
+
+def history(session: Session, frame: Frame, limit: int = 100) -> list[dict[str, Any]]:
+    """Steps that changed this frame's development, newest first."""
+    query = (
+        select(Action, Patch)
+        .join(Patch, Patch.action_id == Action.id)
+        .where(Patch.kind == "frame", Patch.target == frame.id, Action.state == "done")
+        .order_by(Action.id.desc())
+    )
+    steps = []
+    for action, patch in session.execute(query.limit(limit)):
+        if {"own", "offsets", "follows"} & set(patch.after):
+            steps.append({"action": action.id, "label": action.label, "at": action.at.isoformat()})
+    return steps
+
+
+def state_after(session: Session, frame: Frame, action_id: int) -> dict[str, Any]:
+    """The frame's own layer as it was right after an action; 0 is before the first one."""
+    state = {"own": frame.own, "offsets": frame.offsets, "follows": frame.follows}
+    query = (
+        select(Patch)
+        .join(Action, Patch.action_id == Action.id)
+        .where(Patch.kind == "frame", Patch.target == frame.id, Action.state == "done", Action.id > action_id)
+        .order_by(Action.id.desc())
+    )
+    for patch in session.scalars(query):
+        state |= {k: v for k, v in patch.before.items() if k in state}
+    return state
+
+
+# --- changes to a development ------------------------------------------------------------------------
+
+
+def say(values: Mapping[str, Any]) -> str:
+    """A change in a few words, for the history."""
+    if len(values) != 1:
+        groups = list(dict.fromkeys(k.split(".")[0] for k in values))
+        return f"{len(values)} adjustments of {', '.join(groups)}"
+    key, value = next(iter(values.items()))
+    spec = adjustments()[key].spec
+    if isinstance(value, bool):
+        return f"{spec.label}: {'on' if value else 'off'}"
+    if isinstance(value, int | float):
+        return f"{spec.label} {value:g} {spec.unit}".strip().replace("-", "−")
+    return spec.label if value is not None else f"{spec.label} as shot"
+
+
+def edited(
+    resolver: Resolver, frame: Frame, values: Mapping[str, Any], *, relative: Sequence[str] = ()
+) -> dict[str, Any]:
+    """The frame's own layer after values were set: {"own", "offsets"}.
+
+    A value that equals what the frame would show anyway is no departure and is not kept.
+
+    Args:
+        relative: names that become offsets where the frame follows a lead.
+
+    Raises:
+        SettingsError: a name or value that the declarations refuse.
+    """
+    check_names(values)
+    resolved = resolver.resolve(frame)
+    own, offsets = dict(frame.own), dict(frame.offsets)
+    follows = resolver.lead_of(frame) is not None
+    as_shot = (frame.as_shot[0], frame.as_shot[1])
+    for key, value in values.items():
+        kind = adjustments()[key].spec.offset
+        below = resolved.base(key)
+        if kind:
+            offsets.pop(kind, None)
+        if kind and follows and key in relative and value is not None:
+            own.pop(key, None)
+            offset = offset_for(key, below, float(value), as_shot)[1]
+            if abs(offset) > 1e-6:
+                offsets[kind] = offset
+        elif value == below:
+            own.pop(key, None)
+        else:
+            own[key] = value
+    check = resolve(resolver.layers(frame, own))
+    develop(check.values)
+    return {"own": own, "offsets": offsets}
+
+
+def set_values(
+    session: Session,
+    resolver: Resolver,
+    frames: Sequence[Frame],
+    values: Mapping[str, Any],
+    *,
+    relative: Sequence[str] = (),
+    label: str = "",
+) -> Action | None:
+    """Set values on frames as one action."""
+    changes = [(f, edited(resolver, f, values, relative=relative)) for f in frames]
+    return record(session, resolver.shoot.id, label or say(values), changes)
+
+
+def set_offsets(
+    session: Session, resolver: Resolver, frames: Sequence[Frame], deltas: Mapping[str, float]
+) -> Action | None:
+    """Move the offsets of frames by amounts (EV, mired, tint), within their limits."""
+    for kind in deltas:
+        if kind not in OFFSET_LIMITS:
+            raise SettingsError(f"There is no offset called {kind}. There are: {', '.join(OFFSET_LIMITS)}.")
+    changes = []
+    for frame in frames:
+        offsets = dict(frame.offsets)
+        for kind, delta in deltas.items():
+            limit = OFFSET_LIMITS[kind]  # type: ignore[index]
+            moved = round(min(max(offsets.get(kind, 0.0) + delta, -limit), limit), 4)
+            offsets.pop(kind, None)
+            if moved:
+                offsets[kind] = moved
+        changes.append((frame, {"offsets": offsets}))
+    said = ", ".join(f"{k} {v:+g}" for k, v in deltas.items()).replace("-", "−")
+    return record(session, resolver.shoot.id, f"Offset {said}", changes)
+
+
+def give_up(session: Session, resolver: Resolver, frames: Sequence[Frame], keys: Sequence[str] | None) -> Action | None:
+    """Give up own values and offsets (all of them, or those named): the frame follows again."""
+    changes = []
+    table = adjustments()
+    for frame in frames:
+        named = list(keys) if keys is not None else [k for k in frame.own if k in table and not table[k].spec.per_frame]
+        kinds = {table[k].spec.offset for k in named if k in table} if keys is not None else set(OFFSET_LIMITS)
+        own = {k: v for k, v in frame.own.items() if k not in named}
+        offsets = {k: v for k, v in frame.offsets.items() if k not in kinds}
+        changes.append((frame, {"own": own, "offsets": offsets}))
+    label = "Departures given up" if keys is None else f"{', '.join(table[k].spec.label for k in keys[:3])} given up"
+    return record(session, resolver.shoot.id, label, changes)
+
+
+def carry(
+    session: Session, resolver: Resolver, source: Frame, targets: Sequence[Frame], keys: Sequence[str]
+) -> tuple[Action | None, int]:
+    """Carry chosen adjustments of one frame over to others, across sets too.
+
+    Targets may belong to another shoot; each shoot's change is an action of its own.
+
+    Returns:
+        The (last) action, and how many frames changed.
+    """
+    check_names(dict.fromkeys(keys))
+    shown = resolver.resolve(source).values
+    values = {k: shown.get(k, adjustments()[k].neutral) for k in keys}
+    action, changed = None, 0
+    for shoot_id in dict.fromkeys(f.shoot_id for f in targets):
+        there = resolver if shoot_id == resolver.shoot.id else Resolver(session, shoot_id)
+        changes = []
+        for frame in targets:
+            if frame.shoot_id != shoot_id or frame.id == source.id:
+                continue
+            after = edited(there, frame, values)
+            changed += any(getattr(frame, k) != v for k, v in after.items())
+            changes.append((frame, after))
+        action = record(session, shoot_id, f"Carried over from {source.name}: {say(values)}", changes) or action
+    return action, changed
+
+
+def carry_list(resolver: Resolver, source: Frame) -> list[dict[str, Any]]:
+    """What Carry over shows: every adjustment with its value, grouped; per-frame ones off at first."""
+    resolved = resolver.resolve(source)
+    result = []
+    for key, entry in adjustments().items():
+        value = resolved.values.get(key, entry.neutral)
+        start = source.starting.get(key, entry.neutral)
+        result.append(
+            {
+                "key": key,
+                "group": entry.group,
+                "label": entry.spec.label,
+                "unit": entry.spec.unit,
+                "value": value,
+                "changed": value != start,
+                "per_frame": entry.spec.per_frame,
+                "chosen": value != start and not entry.spec.per_frame,
+            }
+        )
+    return result

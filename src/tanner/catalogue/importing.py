@@ -1,0 +1,107 @@
+"""Brings files in: finds them, tells which are in already (by content), copies with a check, adds frames."""
+
+import os
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.models import Frame, Shoot
+from tanner.catalogue.store import Catalogue
+from tanner.core.errors import TannerError
+from tanner.core.output.files import TEMPORARY, copy_verified
+from tanner.core.raw.facts import FrameFacts
+from tanner.core.raw.reader import FINISHED, RAW
+
+MOST_FILES = 20_000
+
+
+@dataclass(frozen=True)
+class Found:
+    """A file that could be brought in."""
+
+    path: Path
+    bytes: int
+
+
+def find_files(folder: Path) -> list[Found]:
+    """Pictures in a folder and below it, by path; hidden files and folders and links are left out.
+
+    Raises:
+        TannerError: the folder cannot be read.
+    """
+    if not folder.is_dir():
+        raise TannerError(f"{folder}: is no folder that can be read. Is the drive connected?")
+    return sorted(_walk(folder), key=lambda f: str(f.path))
+
+
+def _walk(folder: Path) -> Iterator[Found]:
+    count = 0
+    for base, folders, names in os.walk(folder, onerror=None, followlinks=False):
+        folders[:] = [f for f in folders if not f.startswith(".")]
+        for name in names:
+            path = Path(base) / name
+            kind = path.suffix.lower()
+            if name.startswith((".", TEMPORARY)) or kind not in FINISHED | RAW or path.is_symlink():
+                continue
+            try:
+                size = path.stat().st_size
+            except OSError:
+                size = 0
+            count += 1
+            if count > MOST_FILES:
+                raise TannerError(f"{folder}: more than {MOST_FILES} pictures. Choose a folder further down.")
+            yield Found(path, size)
+
+
+def known_contents(session: Session, shoot_id: int) -> dict[str, str]:
+    """Content hash to name of the frames that a shoot has."""
+    query = select(Frame.content, Frame.name).where(Frame.shoot_id == shoot_id)
+    return dict(session.execute(query).tuples().all())
+
+
+def copy_in(path: Path, folder: Path) -> tuple[Path, str]:
+    """Copy a file from a card, with its checksum compared on both sides; see `copy_verified`."""
+    return copy_verified(path, folder / path.name)
+
+
+def add_frame(
+    catalogue: Catalogue,
+    shoot_id: int,
+    path: Path,
+    content: str,
+    facts: dict[str, Any],
+    *,
+    keywords: Sequence[str] = (),
+) -> int | None:
+    """Add one frame from its facts; None when its content is in already."""
+    known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
+    width, height = (known.height, known.width) if known.orientation >= 5 else (known.width, known.height)
+    with catalogue.write() as session:
+        if session.get(Shoot, shoot_id) is None:
+            raise TannerError("This shoot is no longer there.")
+        query = select(Frame.id).where(Frame.shoot_id == shoot_id, Frame.content == content)
+        if session.scalar(query):
+            return None
+        frame = Frame(
+            shoot_id=shoot_id,
+            path=str(path),
+            name=path.name,
+            content=content,
+            taken=known.taken,
+            camera=f"{known.make} {known.model}".strip(),
+            lens=known.lens,
+            iso=known.iso,
+            facts=known.summary(),
+            starting=facts["starting"],
+            as_shot=facts["as_shot"],
+            width=width,
+            height=height,
+            keywords=list(dict.fromkeys([*known.keywords, *(k.strip() for k in keywords if k.strip())])),
+        )
+        session.add(frame)
+        session.flush()
+        return frame.id

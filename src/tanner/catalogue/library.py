@@ -1,0 +1,92 @@
+"""Presets and output specs: one readable JSON file each; those that ship, and the user's own beside them."""
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from tanner.core.errors import FormatError, TannerError
+from tanner.core.output.files import write_whole
+from tanner.core.output.naming import clean
+from tanner.core.output.spec import OutputSpec, read_spec
+from tanner.core.series.preset import Preset, parse_preset, read_preset
+
+SHIPPED = Path(__file__).parent.parent / "shipped"
+T = TypeVar("T")
+
+
+def slug(name: str) -> str:
+    """A file name for a title: letters, digits and dashes."""
+    return re.sub(r"[^\w]+", "-", clean(name).lower(), flags=re.UNICODE).strip("-") or "unnamed"
+
+
+def _read_all(folders: list[Path], read: Callable[[Path], T]) -> tuple[dict[str, T], list[str]]:
+    """Every file of the folders by its key; a file that makes no sense is told and left out."""
+    found: dict[str, T] = {}
+    problems: list[str] = []
+    for folder, prefix in zip(folders, ("shipped", "own"), strict=True):
+        for path in sorted(folder.glob("*.json")):
+            try:
+                found[f"{prefix}/{path.stem}"] = read(path)
+            except FormatError as error:
+                problems.append(str(error))
+    return found, problems
+
+
+class Library:
+    """The presets and specs of one data folder."""
+
+    def __init__(self, data: Path) -> None:
+        self._presets, self._specs = data / "presets", data / "specs"
+
+    def presets(self) -> tuple[dict[str, Preset], list[str]]:
+        """By key, with problems of files that could not be read."""
+        return _read_all([SHIPPED / "presets", self._presets], read_preset)
+
+    def preset(self, key: str) -> Preset:
+        found = self.presets()[0].get(key)
+        if found is None:
+            raise TannerError("This preset is no longer there.")
+        return found
+
+    def save_preset(self, preset: Preset, *, replace: bool = False) -> str:
+        """Write a preset into the user's folder; its key."""
+        path = self._presets / f"{slug(preset.folder)}-{slug(preset.name)}.json"
+        if path.exists() and not replace:
+            raise TannerError(f"There is a preset called {preset.name} in {preset.folder} already.")
+        write_whole(path, preset.to_json().encode(), replace=True)
+        return f"own/{path.stem}"
+
+    def import_preset(self, data: bytes, name: str) -> str:
+        if len(data) > 1_000_000:
+            raise FormatError(f"{name}: is too large for a preset.")
+        return self.save_preset(parse_preset(data, name))
+
+    def delete_preset(self, key: str) -> None:
+        self._own(self._presets, key).unlink()
+
+    def _own(self, folder: Path, key: str) -> Path:
+        kind, _, stem = key.partition("/")
+        path = folder / f"{stem}.json"
+        if kind != "own" or path.parent != folder or not path.exists():
+            raise TannerError("Only your own presets and specs can be changed, and this one is not there.")
+        return path
+
+    def specs(self) -> tuple[dict[str, OutputSpec], list[str]]:
+        return _read_all([SHIPPED / "specs", self._specs], read_spec)
+
+    def spec(self, key: str) -> OutputSpec:
+        found = self.specs()[0].get(key)
+        if found is None:
+            raise TannerError("This output spec is no longer there.")
+        return found
+
+    def save_spec(self, spec: OutputSpec, *, replace: bool = False) -> str:
+        path = self._specs / f"{slug(spec.title)}.json"
+        if path.exists() and not replace:
+            raise TannerError(f"There is an output spec called {spec.title} already.")
+        write_whole(path, (spec.model_dump_json(indent=2) + "\n").encode(), replace=True)
+        return f"own/{path.stem}"
+
+    def delete_spec(self, key: str) -> None:
+        self._own(self._specs, key).unlink()

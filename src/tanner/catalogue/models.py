@@ -1,0 +1,154 @@
+"""The tables of the catalogue. Paths and facts of frames; development as small JSON; history as patches."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, MetaData, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+VERDICTS = ("undecided", "keep", "drop")
+LABELS = ("none", "red", "yellow", "green", "blue", "violet")
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(column_0_label)s",
+            "uq": "uq_%(table_name)s_%(column_0_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}
+
+
+class Shoot(Base):
+    """One commission or session.
+
+    Attributes:
+        preset: {"name", "values", "amount"} of the preset under all its frames, or empty.
+    """
+
+    __tablename__ = "shoot"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    created: Mapped[datetime] = mapped_column(default=now)
+    creator: Mapped[str] = mapped_column(default="")
+    rights: Mapped[str] = mapped_column(default="")
+    preset: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class FrameSet(Base):
+    """Frames taken under one setup; a set without frames is not shown, so that undo can bring it back."""
+
+    __tablename__ = "frame_set"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
+    name: Mapped[str]
+    reason: Mapped[str] = mapped_column(default="")
+    lead_id: Mapped[int | None] = mapped_column(default=None)
+
+
+class Frame(Base):
+    """One file and its development.
+
+    Attributes:
+        own, offsets: the frame's own layer (see core.series.resolve): derived from the history, kept here.
+        camera, lens, iso, taken: from the facts, for lists and searches that need not read all of them.
+        facts: of the file; starting: layer 1, defaults by rule.
+        as_shot: [kelvin, tint].
+    """
+
+    __tablename__ = "frame"
+    __table_args__ = (
+        UniqueConstraint("shoot_id", "content"),
+        Index("ix_frame_shoot_set", "shoot_id", "set_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"))
+    set_id: Mapped[int | None] = mapped_column(ForeignKey("frame_set.id"), default=None)
+    path: Mapped[str]
+    name: Mapped[str]
+    content: Mapped[str] = mapped_column(index=True)
+    taken: Mapped[datetime | None] = mapped_column(default=None)
+    camera: Mapped[str] = mapped_column(default="")
+    lens: Mapped[str] = mapped_column(default="")
+    iso: Mapped[int | None] = mapped_column(default=None)
+    facts: Mapped[dict[str, Any]]
+    starting: Mapped[dict[str, Any]]
+    as_shot: Mapped[list[Any]]
+    descriptor: Mapped[list[Any]] = mapped_column(default=list)
+    width: Mapped[int]
+    height: Mapped[int]
+    error: Mapped[str] = mapped_column(default="")
+    stars: Mapped[int] = mapped_column(default=0)
+    label: Mapped[str] = mapped_column(default="none")
+    verdict: Mapped[str] = mapped_column(default="undecided")
+    keywords: Mapped[list[Any]] = mapped_column(default=list)
+    follows: Mapped[bool] = mapped_column(default=True)
+    own: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    offsets: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Action(Base):
+    """One step of the user: what undo takes back and redo brings again."""
+
+    __tablename__ = "action"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
+    at: Mapped[datetime] = mapped_column(default=now)
+    label: Mapped[str]
+    state: Mapped[str] = mapped_column(default="done")  # done, undone, or left (redo no longer possible)
+
+
+class Patch(Base):
+    """What one action changed on one frame, set or shoot: only the fields that differ."""
+
+    __tablename__ = "patch"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    action_id: Mapped[int] = mapped_column(ForeignKey("action.id"), index=True)
+    kind: Mapped[str]
+    target: Mapped[int] = mapped_column(index=True)
+    before: Mapped[dict[str, Any]]
+    after: Mapped[dict[str, Any]]
+
+
+class Delivery(Base):
+    """One run of frames through output specs. States: waiting, running, done, stopped."""
+
+    __tablename__ = "delivery"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+    folder: Mapped[str]
+    specs: Mapped[list[Any]]
+    state: Mapped[str] = mapped_column(default="waiting")
+
+
+class DeliveryItem(Base):
+    """One file of a delivery. States: waiting, running, done, failed, skipped.
+
+    Attributes:
+        settings: the resolved development at the time the delivery was asked for.
+    """
+
+    __tablename__ = "delivery_item"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    delivery_id: Mapped[int] = mapped_column(ForeignKey("delivery.id"), index=True)
+    frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id"))
+    spec: Mapped[int]
+    number: Mapped[int]
+    target: Mapped[str]
+    settings: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(default="waiting")
+    started: Mapped[datetime | None] = mapped_column(default=None)
+    width: Mapped[int] = mapped_column(default=0)
+    height: Mapped[int] = mapped_column(default=0)
+    bytes: Mapped[int] = mapped_column(default=0)
+    content: Mapped[str] = mapped_column(default="")
+    seconds: Mapped[float] = mapped_column(default=0.0)
+    message: Mapped[str] = mapped_column(default="")

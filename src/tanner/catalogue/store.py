@@ -1,0 +1,71 @@
+"""Opens the catalogue: SQLite in WAL mode, one writer at a time, migrations at start."""
+
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine, event
+from sqlalchemy.orm import Session
+
+from tanner.core.errors import TannerError
+
+
+class Catalogue:
+    """The database of one data folder, with the folders beside it for pictures and presets.
+
+    Attributes:
+        revision: counts writes, so that what was read once can be told to be stale.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.pictures = folder / "pictures"
+        self.presets = folder / "presets"
+        self.specs = folder / "specs"
+        try:
+            for each in (folder, self.pictures, self.presets, self.specs):
+                each.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise TannerError(f"{folder}: the data folder cannot be made ({error.strerror}).") from None
+        self.engine = create_engine(
+            f"sqlite:///{folder / 'catalogue.sqlite'}", connect_args={"timeout": 30, "check_same_thread": False}
+        )
+        event.listen(self.engine, "connect", _prepare)
+        self._writer = threading.Lock()
+        self.revision = 0
+        self._migrate()
+
+    def _migrate(self) -> None:
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        with self.engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    @contextmanager
+    def read(self) -> Iterator[Session]:
+        """A session for reading."""
+        with Session(self.engine, expire_on_commit=False) as session:
+            yield session
+
+    @contextmanager
+    def write(self) -> Iterator[Session]:
+        """The one session that writes; committed whole at its end, or rolled back."""
+        with self._writer:
+            with Session(self.engine, expire_on_commit=False) as session, session.begin():
+                yield session
+            self.revision += 1
+
+    def close(self) -> None:
+        self.engine.dispose()
+
+
+def _prepare(connection: Any, _: Any) -> None:
+    cursor = connection.cursor()
+    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=30000"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()

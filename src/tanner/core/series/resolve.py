@@ -1,0 +1,123 @@
+"""Resolves what a frame shows from its layers; nothing is ever copied between frames.
+
+Weakest first: neutral values; defaults by rule; the shoot's preset; the set's lead; the frame's own
+values; its offsets, which are relative and come last so that they stay right when anything below changes.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from tanner.core.adjust.registry import Settings, adjustments
+from tanner.core.adjust.spec import OffsetKind
+from tanner.core.colour.temperature import mired_shift
+
+Layer = Literal["neutral", "default", "preset", "lead", "own"]
+Offsets = Mapping[OffsetKind, float]
+OFFSET_LIMITS: dict[OffsetKind, float] = {"ev": 5.0, "mired": 200.0, "tint": 100.0}
+
+
+@dataclass(frozen=True)
+class Layers:
+    """What one frame's settings are made of.
+
+    Attributes:
+        defaults: starting values by rule, of this frame.
+        preset: the shoot's preset at its amount.
+        lead: own values of the set's lead; empty for the lead itself and for frames that do not follow.
+        own: own values of this frame.
+        offsets: by kind: EV, mired, tint.
+        as_shot: kelvin and tint of the light as the camera took it, which offsets start from when
+            neither is set.
+    """
+
+    defaults: Settings = field(default_factory=dict)
+    preset: Settings = field(default_factory=dict)
+    lead: Settings = field(default_factory=dict)
+    own: Settings = field(default_factory=dict)
+    offsets: Offsets = field(default_factory=dict)
+    as_shot: tuple[float, float] = (5500.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """Values by full name, which layer each came from, and what offsets were added.
+
+    Attributes:
+        values: sparse: what is neutral may be absent.
+        layers: layer of each value.
+        below: the values without this frame's own values and offsets: what it would show if it gave
+            them up.
+    """
+
+    values: dict[str, Any]
+    layers: dict[str, Layer]
+    below: dict[str, Any]
+
+    def departures(self) -> list[str]:
+        """Names of own values that differ from what the frame would show without them."""
+        return [k for k, layer in self.layers.items() if layer == "own" and self.values[k] != self.base(k)]
+
+    def base(self, key: str) -> Any:
+        return self.below.get(key, adjustments()[key].neutral)
+
+
+def followed(own: Settings) -> dict[str, Any]:
+    """What followers take from a lead's own values: all but what belongs to one frame."""
+    table = adjustments()
+    return {k: v for k, v in own.items() if k in table and not table[k].spec.per_frame}
+
+
+def resolve(layers: Layers) -> Resolved:
+    """The settings of one frame. Unknown names (from a newer version) are left out, not refused."""
+    table = adjustments()
+    values: dict[str, Any] = {}
+    origin: dict[str, Layer] = {}
+    below: dict[str, Any] = {}
+    stack: list[tuple[Layer, Settings]] = [
+        ("default", layers.defaults),
+        ("preset", layers.preset),
+        ("lead", followed(layers.lead)),
+        ("own", layers.own),
+    ]
+    for layer, settings in stack:
+        if layer == "own":
+            below = dict(values)
+        for key, value in settings.items():
+            if key in table:
+                values[key], origin[key] = value, layer
+    for key, entry in table.items():
+        kind = entry.spec.offset
+        amount = layers.offsets.get(kind, 0.0) if kind else 0.0
+        if not kind or not amount:
+            continue
+        values[key] = shifted(key, values.get(key), kind, amount, layers.as_shot)
+        origin.setdefault(key, "neutral")
+    return Resolved(values, origin, below)
+
+
+def shifted(key: str, value: Any, kind: OffsetKind, amount: float, as_shot: tuple[float, float]) -> float:
+    """A value with an offset on it, kept inside its range."""
+    entry = adjustments()[key]
+    if value is None:
+        value = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind, entry.neutral)
+    moved = mired_shift(value, amount) if kind == "mired" else value + amount
+    low = moved if entry.low is None else entry.low
+    high = moved if entry.high is None else entry.high
+    return round(min(max(moved, low), high), 4)
+
+
+def offset_for(key: str, base: Any, wanted: float, as_shot: tuple[float, float]) -> tuple[OffsetKind, float]:
+    """The offset that takes a base value to a wanted one; the inverse of `shifted`.
+
+    Raises:
+        KeyError: the adjustment has no offset.
+    """
+    kind = adjustments()[key].spec.offset
+    if kind is None:
+        raise KeyError(key)
+    if base is None:
+        base = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind, adjustments()[key].neutral)
+    amount = 1e6 / wanted - 1e6 / base if kind == "mired" else wanted - base
+    limit = OFFSET_LIMITS[kind]
+    return kind, round(min(max(amount, -limit), limit), 4)

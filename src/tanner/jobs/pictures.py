@@ -1,0 +1,153 @@
+"""Pictures for the Sheet and the ribbon: rendered in worker processes, kept as files, newest wish first."""
+
+import logging
+import threading
+from concurrent.futures import Future
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from tanner.catalogue.development import Resolver, version
+from tanner.catalogue.models import Frame
+from tanner.catalogue.store import Catalogue
+from tanner.core.errors import TannerError
+from tanner.core.output.files import write_whole
+from tanner.jobs.tasks import preview
+from tanner.jobs.workers import Workers
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """A picture that somebody wants: of a frame, with settings that have a version."""
+
+    frame_id: int
+    path: str
+    settings: tuple[tuple[str, Any], ...]
+    version: str
+
+
+class Pictures:
+    """Keeps one rendered picture a frame (and the one from the file until then)."""
+
+    def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
+        self._catalogue = catalogue
+        self._workers = workers
+        self._lock = threading.Lock()
+        self._idle = threading.Condition(self._lock)
+        self._waiting: dict[int, Wish] = {}
+        self._running: dict[int, str] = {}
+        self._failed: dict[int, str] = {}
+        self._closed = False
+        self.counter = 0
+        self.ready: dict[int, tuple[int, str]] = {}
+
+    def file(self, frame_id: int, name: str) -> Path:
+        return self._catalogue.pictures / f"{frame_id // 1000:03d}" / f"{frame_id}-{name}.jpg"
+
+    def best(self, frame_id: int) -> Path | None:
+        """The newest picture there is of a frame, whatever its version."""
+        folder = self._catalogue.pictures / f"{frame_id // 1000:03d}"
+        found = list(folder.glob(f"{frame_id}-*.jpg"))
+        return max(found, key=lambda p: p.stat().st_mtime_ns, default=None)
+
+    def put_embedded(self, frame_id: int, data: bytes) -> None:
+        write_whole(self.file(frame_id, "embedded"), data, replace=True)
+        self._announce(frame_id, "embedded")
+
+    def _announce(self, frame_id: int, name: str) -> None:
+        with self._lock:
+            self.counter += 1
+            self.ready[frame_id] = (self.counter, name)
+
+    def want(self, wishes: list[Wish]) -> None:
+        """Ask for pictures; those that exist or failed at the same version are not made again."""
+        with self._lock:
+            for wish in wishes:
+                known = (self._running.get(wish.frame_id), self._failed.get(wish.frame_id))
+                if wish.version in known or self.file(wish.frame_id, wish.version).exists():
+                    continue
+                self._waiting.pop(wish.frame_id, None)
+                self._waiting[wish.frame_id] = wish
+            self._start()
+
+    def _start(self) -> None:
+        """Hand the newest wishes to free lanes; called with the lock held."""
+        while self._waiting and len(self._running) < self._workers.lanes and not self._closed:
+            frame_id = next((k for k in reversed(self._waiting) if k not in self._running), None)
+            if frame_id is None:
+                return
+            wish = self._waiting.pop(frame_id)
+            self._running[frame_id] = wish.version
+            future = self._workers.submit(preview, wish.path, dict(wish.settings))
+            future.add_done_callback(partial(self._finished, wish))
+
+    def _finished(self, wish: Wish, future: Future[dict[str, Any]]) -> None:
+        failed = ""
+        try:
+            result = future.result()
+            self._keep(wish, result)
+        except Exception as error:
+            failed = str(error) if isinstance(error, TannerError) else f"could not be rendered ({error!r})."
+            log.info("picture of %s: %s", wish.path, failed)
+            self._mark(wish.frame_id, failed)
+        except BaseException:  # cancelled at the end of the program
+            pass
+        with self._lock:
+            self._running.pop(wish.frame_id, None)
+            if failed:
+                self._failed[wish.frame_id] = wish.version
+            self.counter += 1
+            self.ready[wish.frame_id] = (self.counter, wish.version)
+            self._start()
+            self._idle.notify_all()
+
+    def _keep(self, wish: Wish, result: dict[str, Any]) -> None:
+        place = self.file(wish.frame_id, wish.version)
+        write_whole(place, result["jpeg"], replace=True)
+        for old in place.parent.glob(f"{wish.frame_id}-*.jpg"):
+            if old != place:
+                old.unlink(missing_ok=True)
+        with self._catalogue.write() as session:
+            frame = session.get(Frame, wish.frame_id)
+            if frame and (not frame.descriptor or frame.error):
+                frame.descriptor, frame.error = result["descriptor"], ""
+
+    def _mark(self, frame_id: int, message: str) -> None:
+        with self._catalogue.write() as session:
+            frame = session.get(Frame, frame_id)
+            if frame:
+                frame.error = message
+
+    def retry(self, frame_id: int) -> None:
+        """Forget that a frame's picture failed, so that the next wish tries again."""
+        with self._lock:
+            self._failed.pop(frame_id, None)
+
+    @property
+    def pending(self) -> int:
+        with self._lock:
+            return len(self._waiting) + len(self._running)
+
+    def since(self, counter: int) -> tuple[int, dict[int, str]]:
+        """What became ready after a counter."""
+        with self._lock:
+            return self.counter, {k: v for k, (n, v) in self.ready.items() if n > counter}
+
+    def wait(self, timeout_s: float = 600.0) -> bool:
+        """Until nothing is wanted any more; False when it takes too long."""
+        with self._idle:
+            return self._idle.wait_for(lambda: self._closed or not (self._waiting or self._running), timeout_s)
+
+    def close(self) -> None:
+        with self._lock:
+            self._closed = True
+            self._waiting.clear()
+            self._idle.notify_all()
+
+
+def wish_for(resolver: Resolver, frame: Frame) -> Wish:
+    values = resolver.resolve(frame).values
+    return Wish(frame.id, frame.path, tuple(values.items()), version(frame, values))

@@ -1,0 +1,57 @@
+"""The web application: pages, their data, and the Bench's socket, behind the guard."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import SQLAlchemyError
+
+from tanner.core.errors import NotAllowed, TannerError
+from tanner.web import bench, deliver, frames, imports, kit, pages, sets, shoots
+from tanner.web.guard import Guard
+from tanner.web.services import Services
+
+HERE = Path(__file__).parent
+
+
+def create_app(services: Services) -> FastAPI:
+    """Build the application around its services; it closes them when it ends."""
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        services.start()
+        yield
+        services.close()
+
+    app = FastAPI(title="Tanner", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    app.state.services = services
+    app.add_middleware(Guard)
+    app.add_exception_handler(TannerError, _told)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(SQLAlchemyError, _catalogue_trouble)
+    for module in (pages, shoots, imports, frames, sets, bench, deliver, kit):
+        app.include_router(module.router)
+    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    return app
+
+
+async def _told(_: Request, error: Any) -> Response:
+    return JSONResponse({"error": str(error)}, 403 if isinstance(error, NotAllowed) else 422)
+
+
+async def _invalid(_: Request, error: Any) -> Response:
+    first = error.errors()[0]
+    place = ".".join(str(p) for p in first["loc"][1:])
+    return JSONResponse({"error": f"{place}: {first['msg']}"}, 422)
+
+
+async def _catalogue_trouble(_: Request, error: Any) -> Response:
+    text = str(getattr(error, "orig", error))
+    return JSONResponse(
+        {"error": f"The catalogue could not be read or written ({text}). Is its disk full? Nothing was changed."}, 500
+    )

@@ -1,0 +1,125 @@
+"""The Bench's socket: views of a frame while its controls move; the newest wish wins."""
+
+import asyncio
+import json
+import struct
+from typing import Any
+
+from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from tanner.catalogue.development import Resolver, edited
+from tanner.catalogue.models import Frame
+from tanner.core.errors import TannerError
+from tanner.core.measure import values_at
+from tanner.core.series.resolve import resolve
+from tanner.web.services import Services
+from tanner.web.viewer import Shown, View
+
+router = APIRouter()
+
+
+class Ask(BaseModel):
+    """One message of the page: a view of a frame, with values (or a preset) that are not kept yet."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    id: int
+    frame: int
+    values: dict[str, Any] = Field(default={}, max_length=100)
+    relative: list[str] = []
+    preset: str = ""
+    amount: float = Field(default=100, ge=0, le=150)
+    view: View
+
+
+class Bench:
+    """One open page: what it asked for last, and the picture that it was sent last."""
+
+    def __init__(self, desk: Services) -> None:
+        self.desk = desk
+        self.shown: Shown | None = None
+        self._known: tuple[int, int, Frame, Resolver] | None = None
+
+    def _frame(self, frame_id: int) -> tuple[Frame, Resolver]:
+        revision = self.desk.catalogue.revision
+        if self._known and self._known[:2] == (revision, frame_id):
+            return self._known[2], self._known[3]
+        with self.desk.catalogue.read() as session:
+            frame = session.get(Frame, frame_id)
+            if frame is None:
+                raise TannerError("This frame is no longer there.")
+            resolver = Resolver(session, frame.shoot_id)
+        self._known = (revision, frame_id, frame, resolver)
+        return frame, resolver
+
+    def answer(self, ask: Ask) -> bytes:
+        """A header and a JPEG: four bytes of length, the header as JSON, the picture."""
+        try:
+            frame, resolver = self._frame(ask.frame)
+            values = resolver.resolve(frame).values
+            wished = self.desk.library.preset(ask.preset).at(ask.amount / 100) if ask.preset else ask.values
+            if wished:
+                layers = resolver.layers(frame)
+                draft = edited(resolver, frame, wished, relative=ask.relative)
+                values = resolve(
+                    type(layers)(**{**vars(layers), "own": draft["own"], "offsets": draft["offsets"]})
+                ).values
+            shown = self.desk.viewer.show(frame.path, values, frame.starting, ask.view)
+        except TannerError as error:
+            return _packed({"id": ask.id, "frame": ask.frame, "error": str(error)}, b"")
+        if not ask.view.before:
+            self.shown = shown
+        return _packed({**shown.header, "id": ask.id, "frame": ask.frame}, shown.jpeg)
+
+    def probe(self, x: float, y: float) -> dict[str, Any] | None:
+        """Values of the picture sent last, at a place in shares of it."""
+        if self.shown is None:
+            return None
+        h, w = self.shown.pixels.shape[:2]
+        return values_at(self.shown.pixels, int(x * w), int(y * h))
+
+
+def _packed(header: dict[str, Any], picture: bytes) -> bytes:
+    text = json.dumps(header).encode()
+    return struct.pack("<I", len(text)) + text + picture
+
+
+@router.websocket("/ws/bench")
+async def socket(websocket: WebSocket) -> None:
+    await websocket.accept()
+    bench = Bench(websocket.app.state.services)
+    waiting: dict[bool, Ask] = {}
+    wake = asyncio.Event()
+
+    async def listen() -> None:
+        while True:
+            message = json.loads(await websocket.receive_text())
+            if "probe" in message:
+                x, y = (float(v) for v in message["probe"])
+                await websocket.send_text(json.dumps({"probe": bench.probe(x, y)}))
+                continue
+            ask = Ask(**message)
+            waiting[ask.view.before] = ask
+            wake.set()
+
+    async def work() -> None:
+        while True:
+            await wake.wait()
+            wake.clear()
+            while waiting:
+                ask = waiting.pop(False) if False in waiting else waiting.pop(True)
+                await websocket.send_bytes(await asyncio.to_thread(bench.answer, ask))
+
+    tasks = [asyncio.create_task(listen()), asyncio.create_task(work())]
+    try:
+        finished, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        for task in finished:
+            task.result()
+    except (WebSocketDisconnect, RuntimeError):
+        pass
+    except (ValueError, TypeError, ValidationError):
+        await websocket.close(1003, "This message makes no sense here.")
+    finally:
+        for task in tasks:
+            task.cancel()

@@ -1,0 +1,271 @@
+"""Frames: their picture, their state, and every change to their development and marks."""
+
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Query
+from fastapi.responses import FileResponse, Response
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+
+from tanner.catalogue.development import (
+    Resolver,
+    carry,
+    carry_list,
+    give_up,
+    history,
+    record,
+    set_offsets,
+    set_values,
+    state_after,
+)
+from tanner.catalogue.models import Frame
+from tanner.core.adjust.registry import blend, develop
+from tanner.core.colour.white import picked
+from tanner.core.errors import SettingsError, TannerError
+from tanner.core.render import camera_numbers
+from tanner.core.series.preset import Preset
+from tanner.jobs.pictures import wish_for
+from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.shoots import frame_row
+
+router = APIRouter(prefix="/api")
+Ids = Annotated[list[int], Field(min_length=1, max_length=20_000)]
+
+
+class Body(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    frames: Ids
+
+
+class Edit(Body):
+    """Values by full name; `relative` ones become offsets where a frame follows."""
+
+    values: dict[str, Any] = Field(max_length=100)
+    relative: list[str] = []
+
+
+class Nudge(Body):
+    offsets: dict[str, float] = Field(max_length=3)
+
+
+class GiveUp(Body):
+    keys: list[str] | None = None
+
+
+class Marks(Body):
+    stars: int | None = Field(default=None, ge=0, le=5)
+    label: Literal["none", "red", "yellow", "green", "blue", "violet"] | None = None
+    verdict: Literal["undecided", "keep", "drop"] | None = None
+    follows: bool | None = None
+
+
+class Carry(Body):
+    source: int
+    keys: list[str] = Field(min_length=1, max_length=200)
+
+
+class Apply(Body):
+    key: str
+    amount: float = Field(default=100, ge=0, le=150)
+
+
+class Save(BaseModel):
+    """A preset made of the current values of chosen groups."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+    folder: str = Field(default="Own", min_length=1, max_length=80)
+    groups: list[str] = Field(min_length=1)
+    replace: bool = False
+
+
+@router.get("/frames/{frame_id}/picture", response_model=None)
+def picture(frame_id: int, desk: Desk, v: str = "") -> Response:
+    """The frame's small picture; an older one until the version asked for is ready."""
+    if v.isalnum():
+        exact = desk.pictures.file(frame_id, v)
+        if exact.exists():
+            return FileResponse(exact, headers={"cache-control": "private, max-age=31536000, immutable"})
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
+    best = desk.pictures.best(frame_id)
+    if best is None:
+        return Response(status_code=404, headers={"cache-control": "no-store"})
+    return FileResponse(best, headers={"cache-control": "no-store"})
+
+
+@router.get("/frames/{frame_id}")
+def state(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """All that the Bench shows of a frame besides its picture."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        resolver = Resolver(session, frame.shoot_id)
+        resolved = resolver.resolve(frame)
+        lead = resolver.lead_of(frame)
+        group = resolver.sets.get(frame.set_id or 0)
+        row = frame_row(resolver, frame)
+        facts = {
+            k: frame.facts.get(k)
+            for k in ("make", "model", "lens", "iso", "exposure_s", "aperture", "focal_length_mm", "mosaic", "warnings")
+        }
+        return {
+            **row,
+            "values": resolved.values,
+            "below": resolved.below,
+            "layers": resolved.layers,
+            "ownKeys": sorted(frame.own),
+            "starting": frame.starting,
+            "as_shot": frame.as_shot,
+            "leadName": lead.name if lead else None,
+            "setName": group.name if group else None,
+            "facts": facts,
+            "path": frame.path,
+            "history": history(session, frame),
+        }
+
+
+@router.post("/edit")
+def edit(body: Edit, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        resolver = Resolver(session, one_shoot(frames))
+        return done(set_values(session, resolver, frames, body.values, relative=body.relative))
+
+
+@router.post("/nudge")
+def nudge(body: Nudge, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        return done(set_offsets(session, Resolver(session, one_shoot(frames)), frames, body.offsets))
+
+
+@router.post("/giveup")
+def give_up_values(body: GiveUp, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        return done(give_up(session, Resolver(session, one_shoot(frames)), frames, body.keys))
+
+
+@router.post("/marks")
+def marks(body: Marks, desk: Desk) -> dict[str, Any]:
+    fields = body.model_dump(exclude={"frames"}, exclude_none=True)
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        said = ", ".join(f"{k} {v}" for k, v in fields.items())
+        return done(record(session, one_shoot(frames), said, [(f, fields) for f in frames]))
+
+
+@router.get("/frames/{frame_id}/carry")
+def carry_choices(frame_id: int, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        resolver = Resolver(session, frame.shoot_id)
+        return {"name": frame.name, "adjustments": carry_list(resolver, frame)}
+
+
+@router.post("/carry")
+def carry_over(body: Carry, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        source = frame_of(session, body.source)
+        frames = frames_of(session, body.frames)
+        action, changed = carry(session, Resolver(session, source.shoot_id), source, frames, body.keys)
+        return {**done(action), "changed": changed}
+
+
+@router.post("/frames/{frame_id}/restore/{action_id}")
+def restore(frame_id: int, action_id: int, desk: Desk) -> dict[str, Any]:
+    """Go back to how the frame was after a step (0: before the first)."""
+    with desk.catalogue.write() as session:
+        frame = frame_of(session, frame_id)
+        fields = state_after(session, frame, action_id)
+        return done(record(session, frame.shoot_id, "Back to an earlier step", [(frame, fields)]))
+
+
+class Pick(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    x: float = Field(ge=0, le=1)
+    y: float = Field(ge=0, le=1)
+    radius: float = Field(default=0.006, gt=0, le=0.1)
+
+
+@router.post("/frames/{frame_id}/pick")
+def pick(frame_id: int, body: Pick, desk: Desk) -> dict[str, Any]:
+    """Temperature and tint that make a place of the shown picture neutral."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = Resolver(session, frame.shoot_id).resolve(frame).values
+    entry = desk.viewer.entry(frame.path)
+    source = entry.future.result()
+    with entry.lock:
+        numbers = camera_numbers(source, develop(values), body.x, body.y, body.radius)
+    if numbers.min() <= 0.0005:
+        raise TannerError("This place is too dark to tell its colour. Pick a lighter neutral one.")
+    if (numbers * (1 if source.facts.is_raw else 0)).max() >= 0.98:
+        raise TannerError("This place is clipped, so its colour is not known. Pick a darker neutral one.")
+    return {"values": picked(source.camera, numbers)}
+
+
+# --- presets on frames -------------------------------------------------------------------------
+
+
+@router.get("/frames/{frame_id}/try")
+def try_preset(
+    frame_id: int,
+    key: str,
+    desk: Desk,
+    amount: Annotated[float, Query(ge=0, le=150)] = 100,
+    edge: Annotated[int, Query(ge=64, le=640)] = 160,
+) -> Response:
+    """The frame with a preset on it, small, without changing anything."""
+    preset = desk.library.preset(key)
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = Resolver(session, frame.shoot_id).resolve(frame).values
+    jpeg = desk.viewer.picture(frame.path, {**values, **preset.at(amount / 100)}, edge)
+    return Response(jpeg, media_type="image/jpeg", headers={"cache-control": "no-store"})
+
+
+@router.post("/apply")
+def apply(body: Apply, desk: Desk) -> dict[str, Any]:
+    preset = desk.library.preset(body.key)
+    values = preset.at(body.amount / 100)
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        resolver = Resolver(session, one_shoot(frames))
+        label = f"Preset {preset.name} at {body.amount:g} %"
+        return done(set_values(session, resolver, frames, values, label=label))
+
+
+@router.post("/frames/{frame_id}/preset")
+def save_preset(frame_id: int, body: Save, desk: Desk) -> dict[str, Any]:
+    """Keep chosen groups of a frame's development as a preset."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = Resolver(session, frame.shoot_id).resolve(frame).values
+    chosen = {k: v for k, v in values.items() if k.split(".")[0] in body.groups}
+    if not chosen:
+        raise SettingsError("These groups are all at their neutral values: there is nothing to keep.")
+    preset = Preset(name=body.name.strip(), folder=body.folder.strip(), values=blend(chosen, 1.0))
+    return {"key": desk.library.save_preset(preset, replace=body.replace)}
+
+
+@router.post("/frames/{frame_id}/locate")
+def locate(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """Try a frame again whose file could not be read, after it was put back or the drive connected."""
+    with desk.catalogue.write() as session:
+        frame = frame_of(session, frame_id)
+        if not Path(frame.path).exists():
+            raise TannerError(f"{frame.name}: is not at {frame.path}. Put it back or connect its drive.")
+        frame.error = ""
+        desk.pictures.retry(frame_id)
+        desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
+    return {"done": "tried again"}
+
+
+@router.get("/shoots/{shoot_id}/ids")
+def ids(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """All frames of a shoot, for "all of the shoot" in Carry over."""
+    with desk.catalogue.read() as session:
+        return {"frames": list(session.scalars(select(Frame.id).where(Frame.shoot_id == shoot_id)))}

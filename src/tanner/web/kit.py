@@ -1,0 +1,77 @@
+"""Kit: presets and output specs as files of their own, brought in, given out and removed."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict
+
+from tanner.core.errors import TannerError
+from tanner.core.output.spec import OutputSpec
+from tanner.web.common import Desk
+
+router = APIRouter(prefix="/api")
+
+
+class SaveSpec(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    spec: OutputSpec
+    replace: bool = False
+
+
+@router.get("/presets")
+def presets(desk: Desk) -> dict[str, Any]:
+    found, problems = desk.library.presets()
+    return {
+        "presets": [
+            {"key": k, "name": p.name, "folder": p.folder, "about": p.about, "values": p.values, "unknown": p.unknown}
+            for k, p in found.items()
+        ],
+        "problems": problems,
+    }
+
+
+@router.get("/presets/file")
+def preset_file(key: str, desk: Desk) -> Response:
+    preset = desk.library.preset(key)
+    name = key.rpartition("/")[2]
+    headers = {"content-disposition": f'attachment; filename="{name.encode("ascii", "replace").decode()}.json"'}
+    return Response(preset.to_json(), media_type="application/json", headers=headers)
+
+
+async def _body(request: Request, most: int = 1_000_000) -> bytes:
+    data = b""
+    async for chunk in request.stream():
+        data += chunk
+        if len(data) > most:
+            raise TannerError("This file is too large for a preset.")
+    return data
+
+
+@router.post("/presets/file")
+async def import_preset(request: Request, name: str, desk: Desk) -> dict[str, Any]:
+    """Bring a preset in from the bytes of its file."""
+    return {"key": desk.library.import_preset(await _body(request), name)}
+
+
+@router.delete("/presets")
+def delete_preset(key: str, desk: Desk) -> dict[str, Any]:
+    desk.library.delete_preset(key)
+    return {"deleted": key}
+
+
+@router.get("/specs")
+def specs(desk: Desk) -> dict[str, Any]:
+    found, problems = desk.library.specs()
+    return {"specs": [{"key": k, **s.model_dump()} for k, s in found.items()], "problems": problems}
+
+
+@router.post("/specs")
+def save_spec(body: SaveSpec, desk: Desk) -> dict[str, Any]:
+    return {"key": desk.library.save_spec(body.spec, replace=body.replace)}
+
+
+@router.delete("/specs")
+def delete_spec(key: str, desk: Desk) -> dict[str, Any]:
+    desk.library.delete_spec(key)
+    return {"deleted": key}

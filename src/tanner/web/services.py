@@ -1,0 +1,46 @@
+"""What the pages work with: one object that holds the catalogue, the jobs and the viewer."""
+
+import threading
+from collections.abc import Sequence
+from pathlib import Path
+
+from tanner.catalogue.library import Library
+from tanner.catalogue.store import Catalogue
+from tanner.jobs.deliveries import Deliveries
+from tanner.jobs.imports import Importer
+from tanner.jobs.pictures import Pictures
+from tanner.jobs.tasks import ready
+from tanner.jobs.workers import Workers
+from tanner.web.folders import Folders
+from tanner.web.viewer import Viewer
+
+
+class Services:
+    """Everything behind the pages, for one data folder."""
+
+    def __init__(self, data: Path, folders: Sequence[Path] = (), lanes: int = 2) -> None:
+        self.catalogue = Catalogue(data)
+        self.workers = Workers(lanes)
+        self.delivery_workers = Workers(lanes)
+        self.pictures = Pictures(self.catalogue, self.workers)
+        self.importer = Importer(self.catalogue, self.workers, self.pictures)
+        self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
+        self.library = Library(data)
+        self.folders = Folders(folders)
+        self.viewer = Viewer(self.workers)
+
+    def start(self) -> None:
+        """Wake the worker processes and go on with what an ended program left."""
+        threading.Thread(target=self.importer.finish_interrupted, daemon=True).start()
+        self.deliveries.resume_interrupted()
+        for _ in range(self.workers.lanes):
+            self.workers.submit(ready)
+
+    def close(self) -> None:
+        self.deliveries.close()
+        self.importer.close()
+        self.pictures.close()
+        self.viewer.close()
+        self.workers.shutdown(wait=False, cancel_futures=True)
+        self.delivery_workers.shutdown(wait=False, cancel_futures=True)
+        self.catalogue.close()

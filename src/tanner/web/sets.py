@@ -1,0 +1,73 @@
+"""Sets by hand: merge, split, move, lead, name; and a new proposal for the whole shoot."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
+
+from tanner.catalogue import sets
+from tanner.catalogue.models import FrameSet
+from tanner.core.errors import TannerError
+from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
+
+router = APIRouter(prefix="/api")
+
+
+class Move(BaseModel):
+    """Frames into a set; without one, into a new set of their own."""
+
+    model_config = ConfigDict(extra="forbid")
+    frames: list[int] = Field(min_length=1, max_length=20_000)
+    set: int | None = None
+
+
+class Merge(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    into: int
+    others: list[int] = Field(min_length=1, max_length=1000)
+
+
+class Name(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+
+
+def set_of(session: Session, set_id: int) -> FrameSet:
+    group = session.get(FrameSet, set_id)
+    if group is None:
+        raise TannerError("This set is no longer there.")
+    return group
+
+
+@router.post("/sets/move")
+def move(body: Move, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        to = set_of(session, body.set) if body.set else None
+        return done(sets.move(session, one_shoot(frames), frames, to))
+
+
+@router.post("/sets/merge")
+def merge(body: Merge, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        into = set_of(session, body.into)
+        return done(sets.merge(session, into.shoot_id, into, [set_of(session, i) for i in body.others]))
+
+
+@router.post("/frames/{frame_id}/lead")
+def lead(frame_id: int, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        return done(sets.choose_lead(session, frame_of(session, frame_id)))
+
+
+@router.post("/sets/{set_id}/name")
+def name(set_id: int, body: Name, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        return done(sets.rename(session, set_of(session, set_id), body.name))
+
+
+@router.post("/shoots/{shoot_id}/propose")
+def propose(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    with desk.catalogue.write() as session:
+        return done(sets.propose_sets(session, shoot_id, again=True))

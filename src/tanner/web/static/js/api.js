@@ -1,0 +1,24 @@
+// Talks to the server; a refusal becomes an Error with the server's own words.
+
+async function answer(response) {
+  const type = response.headers.get("content-type") || "";
+  const body = type.includes("json") ? await response.json() : null;
+  if (!response.ok) throw new Error(body?.error || `The server answered ${response.status}.`);
+  return body;
+}
+
+async function send(url, options) {
+  let response;
+  try {
+    response = await fetch(url, options);
+  } catch {
+    throw new Error("Tanner does not answer. Is it still running?");
+  }
+  return answer(response);
+}
+
+export const get = (url) => send(url);
+export const post = (url, body = {}) =>
+  send(url, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+export const remove = (url) => send(url, { method: "DELETE" });
+export const upload = (url, file) => send(url, { method: "POST", body: file });

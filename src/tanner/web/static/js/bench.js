@@ -1,0 +1,416 @@
+// The Bench: one frame and its set. Controls write into the frame's own layer; nothing needs saving.
+import { get, post } from "./api.js";
+import { carryOver } from "./carry.js";
+import { CropTool } from "./crop.js";
+import { Curve } from "./curve.js";
+import { byId, el, number } from "./dom.js";
+import { Fresh } from "./fresh.js";
+import { Histogram } from "./histogram.js";
+import { Picture } from "./picture.js";
+import { Presets } from "./presets.js";
+import { Ribbon } from "./ribbon.js";
+import { Rule } from "./rule.js";
+import { shootId, tell, trying, useKeys } from "./shell.js";
+import { Line } from "./socket.js";
+
+const table = JSON.parse(byId("table").textContent);
+for (const [key, about] of Object.entries(table)) about.key = key;
+const titles = Object.fromEntries([...document.querySelectorAll(".group[data-group]")].map((s) => [s.dataset.group, s.getAttribute("aria-label")]));
+
+let frame = null; // the state of the frame on the Bench
+let sheet = null;
+let draft = {}; // values that move but are not kept yet
+let trial = null; // a preset that the pointer is on
+let group = sessionStorage.getItem("tanner.group") || "light";
+let relative = localStorage.getItem("tanner.relative") !== "no";
+
+const controls = new Map();
+const histogram = new Histogram(byId("histogram"));
+const offsetKeys = Object.values(table).filter((a) => a.offset).map((a) => a.key);
+
+// --- the picture ---------------------------------------------------------------------------------
+
+const timings = (window.tannerTimings = []);
+let settle = null;
+const line = new Line({
+  onView(header, bitmap, asked) {
+    const error = byId("picture-error");
+    error.hidden = !header.error || header.frame !== frame?.id;
+    if (header.error) {
+      if (header.frame === frame?.id) error.textContent = header.error;
+      return;
+    }
+    if (header.frame !== frame?.id || (asked && asked.view.zoom !== picture.zoom) || (asked && asked.view.whole !== picture.whole)) return;
+    picture.show(header, bitmap);
+    if (header.before) return;
+    histogram.set(header.histogram);
+    byId("refining").hidden = !header.draft;
+    cropSize(header);
+    if (asked?.sent) timings.push(performance.now() - asked.sent);
+  },
+  onProbe: (values) => showProbe(values),
+  onState: (open) => (open ? null : tell("Tanner does not answer; trying again.", true)),
+});
+
+const picture = new Picture(byId("picture"), byId("canvas"), (view) => {
+  if (!frame) return;
+  const message = { frame: frame.id, values: draft, relative: relativeKeys(), view };
+  if (trial) Object.assign(message, { values: {}, preset: trial.key, amount: trial.amount });
+  // The time of the event goes along on this side only.
+  const sent = performance.now();
+  line.ask(Object.defineProperty(message, "sent", { value: sent }));
+});
+
+const relativeKeys = () => (relative ? offsetKeys : []);
+
+function redraw(quick) {
+  picture.refresh(quick);
+  clearTimeout(settle);
+  if (quick) settle = setTimeout(() => picture.refresh(false), 180);
+}
+
+function showProbe(values) {
+  byId("probe").textContent = values
+    ? `RGB ${values.rgb.map((v) => number(v, 0)).join(" ")}   L* ${number(values.lab[0], 1)} a* ${number(values.lab[1], 1)} b* ${number(values.lab[2], 1)}`
+    : "";
+}
+let probeWait = 0;
+picture.onHover = (share) => {
+  if (!share) return showProbe(null);
+  const now = performance.now();
+  if (now - probeWait < 40) return undefined;
+  probeWait = now;
+  return line.probe(share[2], share[3]);
+};
+picture.onZoom = (zoom, at) => zoomTo(zoom, at);
+
+function zoomTo(zoom, at = null) {
+  for (const b of document.querySelectorAll("[data-zoom]")) b.setAttribute("aria-pressed", Number(b.dataset.zoom) === zoom);
+  picture.setZoom(zoom, at);
+}
+for (const b of document.querySelectorAll("[data-zoom]")) b.addEventListener("click", () => zoomTo(Number(b.dataset.zoom)));
+
+// --- the frame's state -----------------------------------------------------------------------------
+
+async function loadSheet() {
+  sheet = await trying(() => get(`/api/shoots/${shootId}/sheet`));
+}
+
+async function loadFrame(id) {
+  const next = await trying(() => get(`/api/frames/${id}`));
+  if (!next) return false;
+  const other = frame?.id !== next.id;
+  frame = next;
+  if (other) {
+    draft = {};
+    trial = null;
+    presets.stale = true;
+    history.replaceState(null, "", `/shoots/${shootId}/bench?frame=${id}`);
+    byId("picture-error").hidden = true;
+  }
+  fill();
+  return true;
+}
+
+function shown(key) {
+  if (key in draft) return draft[key];
+  return key in frame.values ? frame.values[key] : table[key].neutral;
+}
+
+function infoOf(key) {
+  const about = table[key];
+  const below = key in frame.below ? frame.below[key] : about.neutral;
+  const asShot = { mired: frame.as_shot[0], tint: frame.as_shot[1] }[about.offset];
+  const offset = Boolean(about.offset && frame.offsets[about.offset]);
+  const own = offset || (frame.ownKeys.includes(key) && JSON.stringify(shown(key)) !== JSON.stringify(below));
+  return { below: below ?? asShot, shown: below ?? asShot, follows: frame.follows && !about.per_frame, own, offset };
+}
+
+function fill() {
+  for (const [key, control] of controls) control.set(shown(key), infoOf(key));
+  for (const box of document.querySelectorAll(".switch input")) box.checked = shown(box.dataset.key);
+  byId("ratio").value = [...byId("ratio").options].some((o) => o.value === shown("crop.ratio")) ? shown("crop.ratio") : "free";
+  for (const button of document.querySelectorAll("#index [data-group]")) {
+    const name = button.dataset.group;
+    if (!titles[name] || !table[`${name}.enabled`]) continue;
+    const keys = Object.keys(table).filter((k) => k.startsWith(`${name}.`));
+    const off = shown(`${name}.enabled`) === false;
+    const own = keys.some((k) => infoOf(k).own);
+    const follows = frame.follows && keys.some((k) => frame.layers[k] === "lead");
+    const mark = button.querySelector(".index-mark");
+    mark.className = `index-mark ${off ? "mark-off" : own ? "mark-own" : follows ? "mark-follows" : ""}`;
+    button.querySelector(".index-state").textContent = off ? "off" : own ? "own" : "";
+    button.title = off ? "switched off" : own ? "this frame departs here" : follows ? "follows the lead" : "";
+  }
+  const f = frame.facts;
+  const shutter = f.exposure_s ? (f.exposure_s < 0.5 ? `1/${number(1 / f.exposure_s, 0)} s` : `${number(f.exposure_s, 1)} s`) : "";
+  const parts = [frame.name, f.focal_length_mm ? `${number(f.focal_length_mm, 0)} mm` : "", f.aperture ? `f/${number(f.aperture, 1)}` : "", shutter, f.iso ? `ISO ${f.iso}` : ""];
+  byId("frame-data").textContent = parts.filter(Boolean).join("   ");
+  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || [])].filter(Boolean).join(", ");
+  byId("optics-source").textContent = frame.starting["optics.distortion"] ? `Corrections found for ${f.lens || "this lens"}.` : "No corrections are known for this lens.";
+  followLine();
+  historyList();
+}
+
+function followLine() {
+  const root = byId("follow-line");
+  const many = ribbon.chosen.size > 1 ? ribbon.chosen.size : 0;
+  const parts = [];
+  if (many) parts.push(el("b", { text: `Changes reach ${many} frames` }));
+  else if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }), el("span", { text: `of ${frame.setName}: the others follow` }));
+  else if (frame.follows) {
+    parts.push(el("span", { class: "mark-follows index-mark" }), el("span", { text: `follows ${frame.leadName}` }));
+  } else parts.push(el("span", { text: "on its own" }));
+  parts.push(el("span", { class: "bar-fill" }));
+  if (!frame.lead && frame.setName && !many) {
+    parts.push(el("button", { type: "button", class: "plain", text: frame.follows ? "Stand alone" : "Follow", onclick: () => commit("/api/marks", { frames: [frame.id], follows: !frame.follows }) }));
+    parts.push(el("button", { type: "button", class: "plain", text: "Make lead", onclick: () => commit(`/api/frames/${frame.id}/lead`, {}) }));
+  }
+  if (frame.follows) {
+    const box = el("input", { type: "checkbox", checked: relative, id: "relative" });
+    box.addEventListener("change", () => {
+      relative = box.checked;
+      localStorage.setItem("tanner.relative", relative ? "yes" : "no");
+    });
+    parts.push(el("label", { class: "choice", title: "Exposure and white balance are kept relative to the lead" }, box, el("span", { text: "as offset" })));
+    const departs = frame.own.length || Object.keys(frame.offsets).length;
+    if (departs) parts.push(el("button", { type: "button", text: "Give up all departures", onclick: () => commit("/api/giveup", { frames: targets() }) }));
+  }
+  root.replaceChildren(...parts);
+}
+
+function historyList() {
+  const rows = frame.history.map((step, i) =>
+    el("li", {}, el("button", { type: "button", text: step.label, disabled: i === 0, title: new Date(step.at).toLocaleString("en-GB"), onclick: () => commit(`/api/frames/${frame.id}/restore/${step.action}`, {}) })),
+  );
+  rows.push(el("li", {}, el("button", { type: "button", text: "As it came in", disabled: !frame.history.length, onclick: () => commit(`/api/frames/${frame.id}/restore/0`, {}) })));
+  byId("history").replaceChildren(...rows);
+}
+
+const targets = () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : [frame.id]);
+
+// Sends a change and brings everything that shows it up to date.
+async function commit(url, body) {
+  const result = await trying(() => post(url, body));
+  draft = {};
+  await refresh();
+  return result;
+}
+
+async function refresh() {
+  await Promise.all([loadSheet(), loadFrame(frame.id)]);
+  drawRibbon();
+  picture.forget();
+  redraw(false);
+  presets.stale = true;
+  if (group === "presets") presets.pictures();
+}
+
+const edit = (values) => commit("/api/edit", { frames: targets(), values, relative: relativeKeys() });
+
+// --- controls ---------------------------------------------------------------------------------------
+
+for (const root of document.querySelectorAll(".rule, .curve")) {
+  const about = table[root.dataset.key];
+  controls.set(about.key, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
+}
+const panel = byId("groups");
+panel.addEventListener("rule:move", (event) => {
+  draft[event.detail.key] = event.detail.value;
+  redraw(true);
+});
+panel.addEventListener("rule:set", (event) => {
+  draft[event.detail.key] = event.detail.value;
+  edit({ [event.detail.key]: event.detail.value });
+});
+panel.addEventListener("rule:giveup", (event) => commit("/api/giveup", { frames: targets(), keys: [event.detail.key] }));
+panel.addEventListener("change", (event) => {
+  if (event.target.matches(".switch input")) edit({ [event.target.dataset.key]: event.target.checked });
+});
+
+function open(name) {
+  group = titles[name] ? name : "light";
+  sessionStorage.setItem("tanner.group", group);
+  for (const b of document.querySelectorAll("#index [data-group]")) b.setAttribute("aria-pressed", b.dataset.group === group);
+  for (const s of document.querySelectorAll(".group[data-group]")) s.hidden = s.dataset.group !== group;
+  stopPick();
+  const cropping = group === "crop";
+  if (picture.whole !== cropping) {
+    picture.whole = cropping;
+    picture.tool = cropping ? crop : null;
+    picture.forget();
+    if (cropping) zoomTo(0);
+    else redraw(false);
+  }
+  if (group === "presets" && frame && presets.stale) presets.pictures();
+}
+byId("index").addEventListener("click", (event) => {
+  const name = event.target.closest("[data-group]")?.dataset.group;
+  if (name) open(name);
+});
+
+// White balance: as shot, and a pick.
+byId("as-shot").addEventListener("click", () => edit({ "white.temperature": null, "white.tint": null }));
+let picking = false;
+function stopPick() {
+  picking = false;
+  byId("pick").setAttribute("aria-pressed", "false");
+  if (picture.tool === picker) picture.tool = null;
+}
+const picker = {
+  cursor: () => "crosshair",
+  down(p) {
+    const share = picture.share(p);
+    if (share) pickAt(share);
+    return true;
+  },
+};
+async function pickAt([x, y]) {
+  stopPick();
+  const found = await trying(() => post(`/api/frames/${frame.id}/pick`, { x, y }));
+  if (found) await edit(found.values);
+}
+byId("pick").addEventListener("click", () => {
+  if (picking) return stopPick();
+  picking = true;
+  picture.tool = picker;
+  byId("pick").setAttribute("aria-pressed", "true");
+  return undefined;
+});
+
+// Crop.
+const cropValues = () => Object.fromEntries(["left", "top", "right", "bottom", "straighten", "ratio"].map((n) => [n, shown(`crop.${n}`)]));
+const crop = new CropTool(cropValues, (values, final) => {
+  const named = Object.fromEntries(Object.entries(values).map(([k, v]) => [`crop.${k}`, v]));
+  Object.assign(draft, named);
+  if (final) post("/api/edit", { frames: [frame.id], values: named }).then(refresh, (e) => (tell(e.message, true), (draft = {}), refresh()));
+  else redraw(true);
+});
+byId("ratio").addEventListener("change", (event) => {
+  const ratio = event.target.value;
+  const box = picture.after ? crop.fitted(ratio, picture.after.header) : {};
+  edit({ "crop.ratio": ratio, ...Object.fromEntries(Object.entries(box).map(([k, v]) => [`crop.${k}`, v])) });
+});
+byId("crop-whole").addEventListener("click", () =>
+  commit("/api/giveup", { frames: targets(), keys: Object.keys(table).filter((k) => k.startsWith("crop.")) }),
+);
+function cropSize(header) {
+  const [, , w, h] = header.kept;
+  byId("crop-size").textContent = `Keeps ${number(w * header.upright[0], 0)} × ${number(h * header.upright[1], 0)} px`;
+}
+
+// --- presets, ribbon, tools -----------------------------------------------------------------------------
+
+const presets = new Presets({
+  current: () => frame?.id,
+  hover(preset, amount) {
+    trial = preset ? { key: preset.key, amount } : null;
+    redraw(false);
+  },
+  async apply(key, amount, name) {
+    trial = null;
+    const result = await commit("/api/apply", { frames: targets(), key, amount });
+    if (result) tell(result.done ? `${name} at ${amount} % applied.` : "It is applied already.");
+  },
+});
+
+function marks(f) {
+  const parts = [];
+  if (f.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
+  parts.push(el("span", { class: "cell-name", text: f.name.replace(/\.[^.]+$/, "") }));
+  const o = f.offsets;
+  if (o.ev) parts.push(el("span", { class: "own-mark", text: `${o.ev > 0 ? "+" : ""}${number(o.ev)}`, title: "Offset in EV" }));
+  else if (o.mired || o.tint) parts.push(el("span", { class: "own-mark", text: "WB", title: "Offset of the white balance" }));
+  if (f.own.length) parts.push(el("span", { class: "mark-own index-mark", title: `Own: ${f.own.join(", ")}` }));
+  return parts;
+}
+const ribbon = new Ribbon(byId("ribbon"), byId("ribbon-head"), { marks, onOpen: (id) => go(id), onChoice: () => frame && followLine() });
+let fresh = null;
+
+function drawRibbon() {
+  const mine = sheet.frames.filter((f) => f.set === frame.set);
+  ribbon.set(sheet.sets.find((s) => s.id === frame.set), mine, frame.id);
+  fresh ||= new Fresh(shootId, sheet.counter, (ready) => ribbon.refresh(Object.keys(ready)));
+  fresh.want(mine.map((f) => f.id));
+}
+
+async function go(id) {
+  if (!id) return;
+  if (!(await loadFrame(id))) return;
+  drawRibbon();
+  redraw(false);
+  if (group === "presets") presets.pictures();
+}
+
+function nextSet(by) {
+  const ids = [...new Set(sheet.frames.map((f) => f.set))];
+  const set = ids[ids.indexOf(frame.set) + by];
+  const there = sheet.frames.filter((f) => f.set === set);
+  return (there.find((f) => f.lead) || there[0])?.id ?? null;
+}
+
+async function carryHere() {
+  const others = sheet.frames.filter((f) => f.id !== frame.id);
+  const done = await carryOver(frame.id, titles, {
+    chosen: [...ribbon.chosen].filter((id) => id !== frame.id),
+    set: others.filter((f) => f.set === frame.set).map((f) => f.id),
+    shoot: others.map((f) => f.id),
+  });
+  if (done) refresh();
+}
+
+const toggles = {
+  split(button) {
+    picture.setSplit(!picture.split);
+    button.setAttribute("aria-pressed", Boolean(picture.split));
+  },
+  marks(button) {
+    picture.marks = !picture.marks;
+    button.setAttribute("aria-pressed", picture.marks);
+    redraw(false);
+  },
+};
+const press = (name) => toggles[name](document.querySelector(`[data-do="${name}"]`));
+document.querySelector(".under").addEventListener("click", (event) => {
+  const what = event.target.closest("[data-do]")?.dataset.do;
+  if (toggles[what]) press(what);
+});
+document.querySelector('.ribbon-tools [data-do="carry"]').addEventListener("click", carryHere);
+const SURROUNDS = ["mid", "dark", "white"];
+function dress(step = 0) {
+  const now = localStorage.getItem("tanner.surround") || "mid";
+  const next = SURROUNDS[(SURROUNDS.indexOf(now) + step) % SURROUNDS.length];
+  localStorage.setItem("tanner.surround", next);
+  byId("picture").className = `picture ${next}`;
+}
+byId("surround").addEventListener("click", () => dress(1));
+dress();
+document.addEventListener("tanner:changed", refresh);
+
+const starring = (stars) => commit("/api/marks", { frames: targets(), stars });
+useKeys("bench", [
+  { id: "next", key: "ArrowDown", label: "Next frame of the set", run: () => go(ribbon.neighbour(1)) },
+  { id: "before", key: "ArrowUp", label: "Frame before", run: () => go(ribbon.neighbour(-1)) },
+  { id: "next-set", key: "PageDown", label: "Next set", run: () => go(nextSet(1)) },
+  { id: "set-before", key: "PageUp", label: "Set before", run: () => go(nextSet(-1)) },
+  { id: "hold", key: "b", label: "Hold: as it was before", run: () => picture.hold(true), release: () => picture.hold(false) },
+  { id: "split", key: "s", label: "Split line, before and after", run: () => press("split") },
+  { id: "marks", key: "c", label: "Mark what is clipped", run: () => press("marks") },
+  { id: "whole", key: "w", label: "Whole picture", run: () => zoomTo(0) },
+  { id: "hundred", key: "a", label: "100 %", run: () => zoomTo(1) },
+  { id: "twohundred", key: "e", label: "200 %", run: () => zoomTo(2) },
+  { id: "keep", key: "k", label: "Keep", run: () => commit("/api/marks", { frames: targets(), verdict: "keep" }) },
+  { id: "drop", key: "d", label: "Drop", run: () => commit("/api/marks", { frames: targets(), verdict: "drop" }) },
+  ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? `${n} stars` : "No stars", run: () => starring(n) })),
+  { id: "lead", key: "t", label: "Make lead of its set", run: () => !frame.lead && commit(`/api/frames/${frame.id}/lead`, {}) },
+  { id: "carry", key: "o", label: "Carry over …", run: carryHere },
+  { id: "choose-set", key: "Ctrl+a", label: "Choose the whole set", run: () => ribbon.all() },
+  { id: "pick", key: "p", label: "Pick a neutral place", run: () => (open("white"), byId("pick").click()) },
+  { id: "sheet", key: "Escape", label: "Back to the Sheet", run: () => (picking ? stopPick() : (location.href = `/shoots/${shootId}/sheet`)) },
+  ...Object.keys(titles).map((name, i) => ({ id: `group-${name}`, key: `Alt+${(i + 1) % 10}`, label: titles[name], run: () => open(name) })).slice(0, 10),
+]);
+
+await loadSheet();
+await presets.load();
+await go(Number(byId("start").dataset.frame));
+open(group);

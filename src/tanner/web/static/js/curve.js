@@ -1,0 +1,184 @@
+// The tone curve: points that are dragged, added by a click and taken away by a double click or Delete.
+// The line between them is drawn as the core computes it (the server sends no picture of it): a monotone
+// cubic by Fritsch and Carlson's slopes.
+import { el, number, svg } from "./dom.js";
+
+const SIZE = 230;
+const R = 6;
+
+function slopes(points) {
+  const n = points.length;
+  const h = [];
+  const d = [];
+  for (let i = 0; i < n - 1; i += 1) {
+    h.push(points[i + 1][0] - points[i][0]);
+    d.push((points[i + 1][1] - points[i][1]) / h[i]);
+  }
+  if (n === 2) return [d[0], d[0]];
+  const m = new Array(n).fill(0);
+  for (let i = 1; i < n - 1; i += 1) {
+    if (d[i - 1] * d[i] <= 0) continue;
+    const a = 2 * h[i] + h[i - 1];
+    const b = h[i] + 2 * h[i - 1];
+    m[i] = (a + b) / (a / d[i - 1] + b / d[i]);
+  }
+  const edge = (h0, h1, d0, d1) => {
+    let s = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
+    if (s * d0 <= 0) s = 0;
+    else if (d0 * d1 <= 0 && Math.abs(s) > 3 * Math.abs(d0)) s = 3 * d0;
+    return s;
+  };
+  m[0] = edge(h[0], h[1], d[0], d[1]);
+  m[n - 1] = edge(h[n - 2], h[n - 3], d[n - 2], d[n - 3]);
+  return m;
+}
+
+export function pathOf(points) {
+  const m = slopes(points);
+  const at = ([x, y]) => `${(x * SIZE).toFixed(1)} ${((1 - y) * SIZE).toFixed(1)}`;
+  let path = `M0 ${((1 - points[0][1]) * SIZE).toFixed(1)}L${at(points[0])}`;
+  for (let i = 0; i < points.length - 1; i += 1) {
+    const [x0, y0] = points[i];
+    const [x1, y1] = points[i + 1];
+    const h = (x1 - x0) / 3;
+    path += `C${at([x0 + h, y0 + m[i] * h])} ${at([x1 - h, y1 - m[i + 1] * h])} ${at([x1, y1])}`;
+  }
+  return `${path}L${SIZE} ${((1 - points.at(-1)[1]) * SIZE).toFixed(1)}`;
+}
+
+export class Curve {
+  constructor(root, about) {
+    this.root = root;
+    this.about = about;
+    this.points = about.neutral.map((p) => [...p]);
+    this.chosen = null;
+    this.line = svg("path", { fill: "none", stroke: "#1b1b1b", "stroke-width": 1.5 });
+    this.lead = svg("path", { fill: "none", stroke: "#1f6650", "stroke-width": 1, "stroke-dasharray": "4 3" });
+    this.dots = svg("g");
+    const grid = svg("path", { stroke: "#bdbdbd", d: [1, 2, 3].map((i) => `M${(i * SIZE) / 4} 0V${SIZE}M0 ${(i * SIZE) / 4}H${SIZE}`).join("") });
+    const even = svg("path", { stroke: "#9a9a9a", d: `M0 ${SIZE}L${SIZE} 0` });
+    this.frame = svg("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, role: "group", tabindex: 0, "aria-label": about.label }, grid, even, this.lead, this.line, this.dots);
+    root.append(this.frame);
+    this.text = el("span", { class: "dim" });
+    this.reset = el("button", { type: "button", class: "rule-reset", text: "reset", onclick: () => this.emit("giveup") });
+    this.foot = el("div", { class: "curve-text" }, this.text, this.reset);
+    root.after(this.foot);
+    this.listen();
+    this.draw();
+  }
+
+  set(points, info) {
+    if (this.dragging) return;
+    this.points = points.map((p) => [...p]);
+    this.info = info;
+    if (this.chosen !== null && this.chosen >= this.points.length) this.chosen = null;
+    this.draw();
+  }
+
+  draw() {
+    this.line.setAttribute("d", pathOf(this.points));
+    this.lead.setAttribute("d", this.info?.follows && this.info.own && this.info.below ? pathOf(this.info.below) : "");
+    this.dots.replaceChildren(
+      ...this.points.map(([x, y], i) =>
+        svg("circle", { cx: x * SIZE, cy: (1 - y) * SIZE, r: R, fill: i === this.chosen ? "#7a3420" : "#f4f4f4", stroke: "#1b1b1b" }),
+      ),
+    );
+    this.reset.hidden = !this.info?.own;
+    const p = this.points[this.chosen];
+    this.text.textContent = p ? `${number(p[0] * 100, 1)} % to ${number(p[1] * 100, 1)} %` : `${this.points.length} points`;
+  }
+
+  emit(kind) {
+    const value = this.points.map(([x, y]) => [Number(x.toFixed(4)), Number(y.toFixed(4))]);
+    this.root.dispatchEvent(new CustomEvent(`rule:${kind}`, { bubbles: true, detail: { key: this.about.key, value } }));
+  }
+
+  place(i, x, y) {
+    const low = i > 0 ? this.points[i - 1][0] + 0.005 : 0;
+    const high = i < this.points.length - 1 ? this.points[i + 1][0] - 0.005 : 1;
+    this.points[i] = [Math.min(Math.max(x, low), high), Math.min(Math.max(y, 0), 1)];
+  }
+
+  take(i) {
+    if (this.points.length <= 2) return;
+    this.points.splice(i, 1);
+    this.chosen = null;
+    this.draw();
+    this.emit("set");
+  }
+
+  listen() {
+    const at = (event) => {
+      const box = this.frame.getBoundingClientRect();
+      return [(event.clientX - box.left) / box.width, 1 - (event.clientY - box.top) / box.height];
+    };
+    const nearest = ([x, y]) => {
+      let best = null;
+      this.points.forEach((p, i) => {
+        const d = Math.hypot(p[0] - x, p[1] - y);
+        if (d < 0.06 && (!best || d < best.d)) best = { d, i };
+      });
+      return best?.i ?? null;
+    };
+    this.frame.addEventListener("pointerdown", (event) => {
+      if (event.button) return;
+      const [x, y] = at(event);
+      let i = nearest([x, y]);
+      if (i === null && this.points.length < 16) {
+        i = this.points.findIndex((p) => p[0] > x);
+        if (i < 0) i = this.points.length;
+        this.points.splice(i, 0, [x, y]);
+        this.place(i, x, y);
+      }
+      if (i === null) return;
+      this.chosen = i;
+      this.dragging = true;
+      this.frame.setPointerCapture(event.pointerId);
+      this.draw();
+      this.emit("move");
+    });
+    this.frame.addEventListener("pointermove", (event) => {
+      if (!this.dragging) return;
+      this.place(this.chosen, ...at(event));
+      this.draw();
+      this.emit("move");
+    });
+    const end = () => {
+      if (!this.dragging) return;
+      this.dragging = false;
+      this.emit("set");
+    };
+    this.frame.addEventListener("pointerup", end);
+    this.frame.addEventListener("pointercancel", end);
+    this.frame.addEventListener("dblclick", (event) => {
+      const i = nearest(at(event));
+      if (i !== null) this.take(i);
+    });
+    this.frame.addEventListener("keydown", (event) => {
+      if (event.key === "Tab" || event.ctrlKey) return;
+      if (event.key === "Delete" && this.chosen !== null) this.take(this.chosen);
+      else if (event.key === "PageDown" || event.key === "PageUp") {
+        const n = this.points.length;
+        this.chosen = ((this.chosen ?? -1) + (event.key === "PageDown" ? 1 : -1) + n) % n;
+        this.draw();
+      } else if (event.key.startsWith("Arrow") && this.chosen !== null) {
+        const by = event.shiftKey ? 0.05 : 0.005;
+        const [x, y] = this.points[this.chosen];
+        const dx = { ArrowLeft: -by, ArrowRight: by }[event.key] || 0;
+        const dy = { ArrowDown: -by, ArrowUp: by }[event.key] || 0;
+        this.place(this.chosen, x + dx, y + dy);
+        this.draw();
+        this.emit("move");
+        clearTimeout(this.timer);
+        this.timer = setTimeout(() => this.emit("set"), 450);
+      } else return;
+      event.preventDefault();
+      event.stopPropagation();
+    });
+  }
+
+  destroy() {
+    this.root.replaceChildren();
+    this.foot.remove();
+  }
+}

@@ -1,0 +1,188 @@
+// Import: from which folder, which files, to where and how; then the running job.
+import { get, post } from "./api.js";
+import { byId, el, plural, size } from "./dom.js";
+import { shootId, tell, trying, working } from "./shell.js";
+
+const state = { folder: "", files: [], chosen: new Set(), known: new Map(), loading: 0 };
+
+const leaf = (path) => path.split("/").filter(Boolean).pop() || path;
+
+async function open(path) {
+  const list = await trying(() => get(`/api/folders?path=${encodeURIComponent(path)}`));
+  if (!list) return;
+  state.folder = list.path;
+  byId("here").textContent = list.path || "Folders that are open";
+  const rows = list.folders.map((f) =>
+    el("li", {}, el("button", { type: "button", text: list.path ? leaf(f) : f, onclick: () => open(f) })),
+  );
+  if (list.up !== null) rows.unshift(el("li", {}, el("button", { type: "button", text: "Up", onclick: () => open(list.up) })));
+  byId("folders").replaceChildren(...rows);
+  const datalist = byId("copy-folders");
+  if (!list.path) {
+    state.roots = list.folders;
+    datalist.replaceChildren(...list.folders.map((f) => el("option", { value: f })));
+  }
+  await look();
+}
+
+async function look() {
+  const round = ++state.loading;
+  state.files = [];
+  state.chosen.clear();
+  state.known.clear();
+  draw();
+  if (!state.folder) return;
+  byId("found").textContent = "Looking …";
+  const found = await trying(() => get(`/api/shoots/${shootId}/found?path=${encodeURIComponent(state.folder)}`));
+  if (!found || round !== state.loading) return;
+  state.files = found.files;
+  for (const file of found.files) state.chosen.add(file.path);
+  if (found.card) {
+    document.querySelector('[name=mode][value="copy"]').checked = true;
+    const away = (state.roots || []).find((r) => !found.folder.startsWith(r));
+    if (away && !byId("copy-folder").value) byId("copy-folder").value = away;
+  }
+  mode();
+  draw();
+  // What is in already is told by content, which takes reading: a few files at a time.
+  for (let at = 0; at < state.files.length; at += 8) {
+    const part = state.files.slice(at, at + 8).map((f) => f.path);
+    const answer = await trying(() => post(`/api/shoots/${shootId}/known`, { files: part }));
+    if (!answer || round !== state.loading) return;
+    for (const [path, what] of Object.entries(answer.files)) {
+      state.known.set(path, what);
+      if (what.in) state.chosen.delete(path);
+    }
+    draw();
+  }
+}
+
+function note(file) {
+  const what = state.known.get(file.path);
+  if (!what) return "";
+  if (what.error) return what.error;
+  return what.in ? `already in as ${what.in}` : "new";
+}
+
+function draw() {
+  const list = byId("files");
+  const rows = state.files.map((file) => {
+    const what = state.known.get(file.path);
+    const box = el("input", {
+      type: "checkbox",
+      checked: state.chosen.has(file.path),
+      disabled: Boolean(what?.in),
+      "aria-label": file.name,
+      onchange: (event) => {
+        if (event.target.checked) state.chosen.add(file.path);
+        else state.chosen.delete(file.path);
+        count();
+      },
+    });
+    return el(
+      "li",
+      { class: what?.in ? "already" : "" },
+      box,
+      el("span", { class: "grow", text: file.under === "." ? file.name : `${file.under}/${file.name}` }),
+      el("span", { class: what?.error ? "trouble" : "dim", text: note(file) }),
+      el("span", { class: "dim num", text: size(file.bytes) }),
+    );
+  });
+  list.replaceChildren(...rows);
+  if (!rows.length) list.append(el("li", { class: "dim", text: state.folder ? "No pictures in this folder." : "Choose a folder on the left." }));
+  count();
+}
+
+function count() {
+  byId("found").textContent = state.files.length ? `${state.chosen.size} of ${state.files.length} chosen` : "";
+  byId("go").disabled = state.chosen.size === 0;
+  byId("go").textContent = state.chosen.size ? `Import ${plural(state.chosen.size, "file")}` : "Import";
+}
+
+function mode() {
+  const copy = document.querySelector("[name=mode]:checked").value === "copy";
+  byId("copy-to").hidden = !copy;
+  byId("copy-folder").required = copy;
+}
+
+async function follow(job) {
+  byId("job").hidden = false;
+  byId("job-stop").hidden = false;
+  byId("job-open").hidden = true;
+  byId("job-stop").onclick = () => trying(() => post(`/api/imports/${job}/cancel`));
+  for (;;) {
+    const now = await trying(() => get(`/api/imports/${job}`));
+    if (!now) return;
+    const bar = byId("job-progress");
+    bar.max = now.total;
+    bar.value = now.done;
+    const failed = now.items.filter((i) => i.state === "failed");
+    byId("job-trouble").replaceChildren(...failed.map((i) => el("li", { text: `${i.name} ${i.message}` })));
+    const into = now.items.filter((i) => i.state === "in").length;
+    const already = now.items.filter((i) => i.state === "already").length;
+    showPictures(now.items);
+    if (now.stage === "files") byId("job-text").textContent = `${now.done} of ${now.total} files`;
+    else if (now.stage === "pictures") byId("job-text").textContent = `${plural(into, "file")} in; pictures: ${now.pending} to go`;
+    working(now.stage === "done" ? "" : `Import ${now.done} of ${now.total}`);
+    if (now.stage === "done") {
+      const words = [`${plural(into, "file")} brought in`];
+      if (already) words.push(`${already} were in already`);
+      if (failed.length) words.push(`${failed.length} could not be brought in`);
+      if (now.cancelled) words.push("stopped");
+      byId("job-text").textContent = `${words.join(", ")}.`;
+      byId("job-title").textContent = "Imported";
+      byId("job-stop").hidden = true;
+      byId("job-open").hidden = into === 0;
+      byId("go").disabled = false;
+      return look();
+    }
+    await new Promise((resolve) => setTimeout(resolve, 400));
+  }
+}
+
+const shown = new Set();
+function showPictures(items) {
+  const rows = byId("files").children;
+  items.forEach((item) => {
+    if (item.state !== "in" || shown.has(item.frame)) return;
+    const index = state.files.findIndex((f) => f.path === item.path);
+    const row = rows[index];
+    if (!row) return;
+    const image = new Image();
+    image.alt = "";
+    image.onload = () => {
+      shown.add(item.frame);
+      row.prepend(image);
+    };
+    image.src = `/api/frames/${item.frame}/picture?n=${Date.now()}`;
+  });
+}
+
+byId("how").addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const copy = document.querySelector("[name=mode]:checked").value === "copy";
+  const keywords = byId("keywords").value.split(",").map((k) => k.trim()).filter(Boolean);
+  const files = state.files.map((f) => f.path).filter((p) => state.chosen.has(p));
+  const body = { files, copy_to: copy ? byId("copy-folder").value.trim() : "", keywords };
+  if (copy && !body.copy_to) return tell("Say into which folder the files are copied.", true);
+  byId("go").disabled = true;
+  const started = await trying(() => post(`/api/shoots/${shootId}/import`, body));
+  if (!started) {
+    byId("go").disabled = false;
+    return;
+  }
+  byId("job-title").textContent = "Importing";
+  await follow(started.job);
+});
+for (const radio of document.querySelectorAll("[name=mode]")) radio.addEventListener("change", mode);
+byId("all").addEventListener("click", () => {
+  for (const f of state.files) if (!state.known.get(f.path)?.in) state.chosen.add(f.path);
+  draw();
+});
+byId("none").addEventListener("click", () => {
+  state.chosen.clear();
+  draw();
+});
+
+mode();
+open("");

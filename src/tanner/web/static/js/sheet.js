@@ -1,0 +1,377 @@
+// The Sheet: contact sheet in rows by set. Only what is near the window is in the page.
+import { get, post } from "./api.js";
+import { carryOver } from "./carry.js";
+import { byId, el, number, plural } from "./dom.js";
+import { Fresh } from "./fresh.js";
+import { place } from "./sheet-layout.js";
+import { shootId, tell, trying, useKeys } from "./shell.js";
+
+const roll = byId("roll");
+const inner = byId("roll-inner");
+const state = { frames: new Map(), sets: [], order: [], items: [], chosen: new Set(), active: null, anchor: null, columns: 1 };
+const shown = new Map();
+let fresh;
+
+const cellSize = () => Number(byId("size").value);
+
+async function load() {
+  const data = await trying(() => get(`/api/shoots/${shootId}/sheet`));
+  if (!data) return;
+  state.frames = new Map(data.frames.map((f) => [f.id, f]));
+  state.sets = data.sets;
+  for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
+  if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
+  fresh.watch();
+  const known = byId("move-to");
+  known.replaceChildren(el("option", { value: "", text: "Move to …" }), ...data.sets.map((s) => el("option", { value: String(s.id), text: s.name })));
+  arrange();
+}
+
+function ready(pictures) {
+  for (const [id, version] of Object.entries(pictures)) {
+    const cell = shown.get(`f${id}`);
+    const frame = state.frames.get(Number(id));
+    if (cell && frame) picture(cell, frame, version === frame.v ? "" : `&n=${Date.now()}`);
+  }
+}
+
+function passes(frame) {
+  const text = byId("find").value.trim().toLowerCase();
+  const verdict = byId("by-verdict").value;
+  const label = byId("by-label").value;
+  const work = byId("by-work").value;
+  if (verdict === "not-drop" ? frame.verdict === "drop" : verdict && frame.verdict !== verdict) return false;
+  if (frame.stars < Number(byId("by-stars").value)) return false;
+  if (label && frame.label !== label) return false;
+  if (work && (work === "yes") !== frame.worked) return false;
+  if (!text) return true;
+  const words = [frame.name, frame.camera, frame.lens, frame.iso ? `ISO ${frame.iso}` : "", ...frame.keywords].join(" ").toLowerCase();
+  return text.split(/\s+/).every((w) => words.includes(w));
+}
+
+function arrange() {
+  const groups = state.sets.map((s) => ({ set: s, frames: [] }));
+  const bySet = new Map(groups.map((g) => [g.set.id, g]));
+  const rest = { set: { id: 0, name: "No set yet", reason: "", lead: null }, frames: [] };
+  let count = 0;
+  for (const frame of state.frames.values()) {
+    if (!passes(frame)) continue;
+    count += 1;
+    (bySet.get(frame.set) || rest).frames.push(frame);
+  }
+  for (const g of groups) g.frames.sort((a, b) => (b.id === g.set.lead) - (a.id === g.set.lead));
+  const visible = [...groups, rest].filter((g) => g.frames.length);
+  visible.sort((a, b) => (a.frames[0].taken || "9").localeCompare(b.frames[0].taken || "9"));
+  const layout = place(visible, inner.clientWidth || roll.clientWidth - 16, cellSize());
+  state.items = layout.items;
+  state.order = layout.order;
+  state.columns = layout.columns;
+  inner.style.height = `${layout.height}px`;
+  const total = state.frames.size;
+  byId("count").textContent = count === total ? plural(total, "frame") : `${count} of ${plural(total, "frame")}`;
+  if (state.active && !state.order.includes(state.active)) state.active = null;
+  for (const node of shown.values()) node.remove();
+  shown.clear();
+  draw();
+  told();
+}
+
+// Brings the page's elements in step with what is near the window.
+function draw() {
+  const top = roll.scrollTop - 500;
+  const bottom = roll.scrollTop + roll.clientHeight + 500;
+  const wanted = new Set();
+  const missing = [];
+  for (const item of state.items) {
+    if (item.y + item.h < top || item.y > bottom) continue;
+    wanted.add(item.key);
+    if (shown.has(item.key)) continue;
+    const node = item.set ? head(item) : cell(item, missing);
+    shown.set(item.key, node);
+    inner.append(node);
+  }
+  for (const [key, node] of shown) {
+    if (wanted.has(key)) continue;
+    node.remove();
+    shown.delete(key);
+  }
+  if (missing.length) fresh?.want(missing);
+  if (!state.items.length && !inner.querySelector(".empty")) {
+    const text = state.frames.size ? "No frame passes what is chosen above." : "No frames yet. Bring files in on the Import page.";
+    inner.append(el("p", { class: "empty", text }));
+  } else if (state.items.length) inner.querySelector(".empty")?.remove();
+}
+
+function head(item) {
+  const set = item.set;
+  const node = el(
+    "div",
+    { class: "set-head" },
+    el("b", { text: set.name, title: set.reason ? `${set.name}. Begins here: ${set.reason}` : set.name }),
+    item.w > 260 ? el("span", { text: plural(item.count, "frame") }) : null,
+    item.w > 560 ? el("span", { class: "reason", text: set.reason ? `Begins here: ${set.reason}` : "" }) : null,
+    el("span", { class: "bar-fill" }),
+  );
+  if (set.id && item.w > 400) {
+    node.append(
+      el("button", { type: "button", class: "plain", text: "Choose all", onclick: () => choose(state.order.filter((id) => state.frames.get(id).set === set.id)) }),
+      el("button", { type: "button", class: "plain", text: "Rename", onclick: () => rename(set) }),
+    );
+  }
+  node.style.left = `${item.x}px`;
+  node.style.top = `${item.y}px`;
+  node.style.width = `${item.w}px`;
+  node.addEventListener("dblclick", () => set.id && rename(set));
+  return node;
+}
+
+async function rename(set) {
+  const name = window.prompt("Name of the set", set.name);
+  if (name && name !== set.name && (await trying(() => post(`/api/sets/${set.id}/name`, { name })))) load();
+}
+
+function picture(node, frame, extra = "") {
+  const box = node.querySelector(".cell-picture");
+  if (frame.error) {
+    box.replaceChildren(el("span", { class: "failed", text: frame.error }));
+    return;
+  }
+  const image = box.querySelector("img") || box.appendChild(el("img", { alt: "", draggable: "false" }));
+  image.src = `/api/frames/${frame.id}/picture?v=${frame.v}${extra}`;
+}
+
+function marks(frame) {
+  const parts = [];
+  if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: `Label ${frame.label}` }));
+  if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
+  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.name }));
+  if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
+  if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
+  if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
+  const off = [];
+  const o = frame.offsets;
+  if (o.ev) off.push(`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);
+  if (o.mired) off.push(`${o.mired > 0 ? "+" : ""}${number(o.mired, 0)} mired`);
+  if (o.tint) off.push(`${o.tint > 0 ? "+" : ""}${number(o.tint, 0)} tint`);
+  if (off.length) parts.push(el("span", { class: "own-mark", text: off.join(" "), title: "Offset" }));
+  if (frame.own.length) {
+    parts.push(el("span", { class: "own-mark", text: frame.own.length === 1 ? frame.own[0] : `${frame.own.length} own`, title: `Own: ${frame.own.join(", ")}` }));
+  }
+  return parts;
+}
+
+function cell(item, missing) {
+  const frame = item.frame;
+  const box = el("div", { class: "cell-picture" });
+  const node = el("div", { class: "cell", role: "option", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
+  node.style.left = `${item.x}px`;
+  node.style.top = `${item.y}px`;
+  node.style.width = `${item.w}px`;
+  node.style.height = `${item.h}px`;
+  box.style.height = `${item.h - 36}px`;
+  picture(node, frame);
+  missing.push(frame.id);
+  look(node, frame);
+  return node;
+}
+
+function look(node, frame) {
+  node.setAttribute("aria-selected", state.chosen.has(frame.id));
+  node.classList.toggle("active", state.active === frame.id);
+  node.classList.toggle("dropped", frame.verdict === "drop");
+  node.setAttribute("aria-label", `${frame.name}, ${frame.verdict}${frame.lead ? ", lead" : ""}${frame.stars ? `, ${plural(frame.stars, "star")}` : ""}`);
+}
+
+function told() {
+  for (const [key, node] of shown) {
+    if (key[0] === "f") look(node, state.frames.get(Number(key.slice(1))));
+  }
+  const n = state.chosen.size;
+  byId("chosen-text").textContent = n ? `${plural(n, "frame")} chosen` : "Nothing chosen";
+  for (const button of document.querySelectorAll("#chosen button, #chosen select")) {
+    const what = button.dataset.do;
+    button.disabled = n === 0;
+    if (what === "lead") button.disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
+    if (what === "merge") button.disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
+  }
+  if (state.active) roll.setAttribute("aria-activedescendant", `frame-${state.active}`);
+}
+
+function choose(ids, active = ids[0]) {
+  state.chosen = new Set(ids);
+  state.active = active ?? null;
+  state.anchor = state.active;
+  told();
+}
+
+function reach(id) {
+  const a = state.order.indexOf(state.anchor ?? id);
+  const b = state.order.indexOf(id);
+  state.chosen = new Set(state.order.slice(Math.min(a, b), Math.max(a, b) + 1));
+  state.active = id;
+  told();
+}
+
+function show(id) {
+  const item = state.items.find((i) => i.frame?.id === id);
+  if (!item) return;
+  if (item.y < roll.scrollTop) roll.scrollTop = item.y - 40;
+  if (item.y + item.h > roll.scrollTop + roll.clientHeight) roll.scrollTop = item.y + item.h - roll.clientHeight + 8;
+}
+
+function walk(by, extend) {
+  if (!state.order.length) return;
+  const at = state.order.indexOf(state.active);
+  const next = state.order[Math.min(Math.max(at < 0 ? 0 : at + by, 0), state.order.length - 1)];
+  if (extend) reach(next);
+  else choose([next]);
+  show(next);
+}
+
+// Up and down go to the nearest picture in the row above or below, across sets too.
+function walkRow(way, extend) {
+  const here = state.items.find((i) => i.frame?.id === state.active);
+  if (!here) return walk(0, extend);
+  let best = null;
+  for (const item of state.items) {
+    if (!item.frame || (item.y - here.y) * way <= 0) continue;
+    const score = Math.abs(item.y - here.y) * 10 + Math.abs(item.x - here.x);
+    if (!best || score < best.score) best = { score, id: item.frame.id };
+  }
+  if (!best) return undefined;
+  if (extend) reach(best.id);
+  else choose([best.id]);
+  return show(best.id);
+}
+
+const ids = () => state.order.filter((id) => state.chosen.has(id));
+
+async function change(url, body, needs = true) {
+  if (needs && !state.chosen.size) return;
+  const result = await trying(() => post(url, body));
+  if (result) await load();
+}
+
+async function marking(fields, next = false) {
+  const chosen = ids();
+  if (!chosen.length) return;
+  if (!(await trying(() => post("/api/marks", { frames: chosen, ...fields })))) return;
+  for (const id of chosen) Object.assign(state.frames.get(id), fields);
+  for (const id of chosen) {
+    const node = shown.get(`f${id}`);
+    if (node) node.querySelector(".cell-line").replaceChildren(...marks(state.frames.get(id)));
+  }
+  if (next && chosen.length === 1) walk(1, false);
+  told();
+}
+
+const actions = {
+  bench: () => openBench(),
+  keep: () => marking({ verdict: "keep" }),
+  drop: () => marking({ verdict: "drop" }),
+  undecided: () => marking({ verdict: "undecided" }),
+  lead: () => change(`/api/frames/${ids()[0]}/lead`, {}),
+  split: () => change("/api/sets/move", { frames: ids() }),
+  merge: () => {
+    const sets = [...new Set(ids().map((id) => state.frames.get(id).set))].filter(Boolean);
+    return change("/api/sets/merge", { into: sets[0], others: sets.slice(1) });
+  },
+  carry: () => carryFrom(),
+  deliver: () => {
+    sessionStorage.setItem(`tanner.deliver.${shootId}`, JSON.stringify(ids()));
+    location.href = `/shoots/${shootId}/deliver?chosen=1`;
+  },
+};
+
+function openBench() {
+  const id = state.active || ids()[0];
+  if (id) location.href = `/shoots/${shootId}/bench?frame=${id}`;
+}
+
+async function carryFrom() {
+  const source = state.active && state.chosen.has(state.active) ? state.active : ids()[0];
+  const set = state.frames.get(source).set;
+  const all = [...state.frames.keys()].filter((id) => id !== source);
+  const done = await carryOver(source, {}, {
+    chosen: ids().filter((id) => id !== source),
+    set: all.filter((id) => state.frames.get(id).set === set),
+    shoot: all,
+  });
+  if (done) load();
+}
+
+byId("chosen").addEventListener("click", (event) => {
+  const what = event.target.closest("button")?.dataset.do;
+  if (what) actions[what]?.();
+});
+byId("propose").addEventListener("click", () => change(`/api/shoots/${shootId}/propose`, {}, false));
+byId("move-to").addEventListener("change", async (event) => {
+  const set = Number(event.target.value);
+  event.target.value = "";
+  if (set) await change("/api/sets/move", { frames: ids(), set });
+});
+byId("apply-preset").addEventListener("change", async (event) => {
+  const key = event.target.value;
+  event.target.value = "";
+  if (key) await change("/api/apply", { frames: ids(), key });
+});
+roll.addEventListener("click", (event) => {
+  const node = event.target.closest(".cell");
+  if (!node) return;
+  const id = Number(node.dataset.id);
+  if (event.shiftKey) reach(id);
+  else if (event.ctrlKey || event.metaKey) {
+    if (state.chosen.has(id)) state.chosen.delete(id);
+    else state.chosen.add(id);
+    state.active = id;
+    state.anchor = id;
+    told();
+  } else choose([id]);
+});
+roll.addEventListener("dblclick", (event) => {
+  if (event.target.closest(".cell")) openBench();
+});
+let ticking = false;
+roll.addEventListener("scroll", () => {
+  if (ticking) return;
+  ticking = true;
+  requestAnimationFrame(() => {
+    ticking = false;
+    draw();
+  });
+});
+for (const id of ["find", "by-verdict", "by-stars", "by-label", "by-work"]) byId(id).addEventListener("input", arrange);
+byId("size").value = localStorage.getItem("tanner.size") || "176";
+byId("size").addEventListener("input", () => {
+  localStorage.setItem("tanner.size", byId("size").value);
+  arrange();
+});
+new ResizeObserver(() => arrange()).observe(roll);
+document.addEventListener("tanner:changed", load);
+
+const labels = ["none", "red", "yellow", "green", "blue", "violet"];
+const step = (frame, by) => labels[(labels.indexOf(frame.label) + by + labels.length) % labels.length];
+useKeys("sheet", [
+  { id: "right", key: "ArrowRight", label: "Next frame", run: () => walk(1, false) },
+  { id: "left", key: "ArrowLeft", label: "Frame before", run: () => walk(-1, false) },
+  { id: "down", key: "ArrowDown", label: "Row below", run: () => walkRow(1, false) },
+  { id: "up", key: "ArrowUp", label: "Row above", run: () => walkRow(-1, false) },
+  { id: "right-more", key: "Shift+ArrowRight", label: "Choose on to the next frame", run: () => walk(1, true) },
+  { id: "left-more", key: "Shift+ArrowLeft", label: "Choose on to the frame before", run: () => walk(-1, true) },
+  { id: "down-more", key: "Shift+ArrowDown", label: "Choose on to the row below", run: () => walkRow(1, true) },
+  { id: "up-more", key: "Shift+ArrowUp", label: "Choose on to the row above", run: () => walkRow(-1, true) },
+  { id: "all", key: "Ctrl+a", label: "Choose all that are shown", run: () => choose(state.order) },
+  { id: "open", key: "Enter", label: "Open on the Bench", run: openBench },
+  { id: "keep", key: "k", label: "Keep, and go on", run: () => marking({ verdict: "keep" }, true) },
+  { id: "drop", key: "d", label: "Drop, and go on", run: () => marking({ verdict: "drop" }, true) },
+  { id: "undecided", key: "n", label: "Undecided", run: () => marking({ verdict: "undecided" }) },
+  ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marking({ stars: n }) })),
+  { id: "label", key: "l", label: "Next colour label", run: () => state.active && marking({ label: step(state.frames.get(state.active), 1) }) },
+  { id: "lead", key: "t", label: "Make lead of its set", run: () => state.chosen.size === 1 && actions.lead() },
+  { id: "carry", key: "o", label: "Carry over …", run: () => state.chosen.size && actions.carry() },
+]);
+
+const presets = await trying(() => get("/api/presets"));
+for (const p of presets?.presets || []) byId("apply-preset").append(el("option", { value: p.key, text: `${p.folder}: ${p.name}` }));
+for (const problem of presets?.problems || []) tell(problem, true);
+await load();

@@ -1,0 +1,180 @@
+"""Renders views for the Bench: decoded frames are kept, so that a moved control costs a render only."""
+
+import threading
+import time
+from collections import OrderedDict
+from collections.abc import Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import simplejpeg
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+
+from tanner.core.adjust.registry import adjustments, develop
+from tanner.core.measure import histogram, mark_clipping
+from tanner.core.optics.crop import Crop, kept
+from tanner.core.optics.geometry import upright
+from tanner.core.raw.reader import Source
+from tanner.core.render import full_size, render
+from tanner.jobs.tasks import read_source
+from tanner.jobs.workers import Workers
+
+MOST_EDGE = 2400
+KEEP = 4
+MOST_BYTES = 1 << 30
+
+
+class View(BaseModel):
+    """What part of the picture is wanted, and how.
+
+    Attributes:
+        width, height: the place for it, in device px.
+        zoom: 0 fits the whole picture; else device px per picture px.
+        x, y: centre of the part, in shares of the picture, when zoomed.
+        draft: a quick, half-sized one while a control moves.
+        whole: the uncropped, unturned frame, for choosing the crop.
+        before: as it was at the start, with the same geometry.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    width: int = Field(ge=16, le=8192)
+    height: int = Field(ge=16, le=8192)
+    zoom: float = Field(default=0, ge=0, le=4)
+    x: float = Field(default=0.5, ge=0, le=1)
+    y: float = Field(default=0.5, ge=0, le=1)
+    draft: bool = False
+    whole: bool = False
+    before: bool = False
+    marks: bool = False
+
+
+@dataclass
+class Entry:
+    """A decoded frame, or the promise of one; its lock lets one render at a time use the caches."""
+
+    future: Future[Source]
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+
+@dataclass
+class Shown:
+    """A rendered view."""
+
+    jpeg: bytes
+    header: dict[str, Any]
+    pixels: NDArray[np.uint8]
+
+
+class Viewer:
+    """Keeps the frames used last in memory and renders views of them."""
+
+    def __init__(self, workers: Workers) -> None:
+        self._workers = workers
+        self._entries: OrderedDict[str, Entry] = OrderedDict()
+        self._lock = threading.Lock()
+        self._pool = ThreadPoolExecutor(2, thread_name_prefix="render")
+
+    def entry(self, path: str) -> Entry:
+        """The entry of a frame; decoding starts in a worker process when it is not kept yet."""
+        with self._lock:
+            found = self._entries.get(path)
+            if found is not None and found.future.done() and found.future.exception() is not None:
+                found = None
+            if found is None:
+                found = Entry(self._workers.submit(read_source, path))
+                self._entries[path] = found
+            self._entries.move_to_end(path)
+            while len(self._entries) > KEEP or (self._bytes() > MOST_BYTES and len(self._entries) > 1):
+                self._entries.popitem(last=False)
+            return found
+
+    def _bytes(self) -> int:
+        done = [e.future for e in self._entries.values() if e.future.done() and not e.future.exception()]
+        return sum(f.result().data.nbytes for f in done)
+
+    def source(self, path: str) -> Source:
+        return self.entry(path).future.result()
+
+    def show(self, path: str, values: Mapping[str, Any], starting: Mapping[str, Any], view: View) -> Shown:
+        """Render a view of a frame with settings."""
+        entry = self.entry(path)
+        source = entry.future.result()
+        began = time.perf_counter()
+        with entry.lock:
+            pixels, header = self._pixels(source, values, starting, view)
+        rendered = time.perf_counter()
+        header["histogram"] = histogram(pixels)
+        header["draft"], header["before"] = view.draft, view.before
+        shown = mark_clipping(pixels) if view.marks and not view.before else pixels
+        jpeg = simplejpeg.encode_jpeg(
+            shown, quality=82 if view.draft else 90, colorsubsampling="420" if view.draft else "444", fastdct=view.draft
+        )
+        header["ms"] = {
+            "render": round((rendered - began) * 1000, 1),
+            "encode": round((time.perf_counter() - rendered) * 1000, 1),
+        }
+        return Shown(jpeg, header, pixels)
+
+    def _pixels(
+        self, source: Source, values: Mapping[str, Any], starting: Mapping[str, Any], view: View
+    ) -> tuple[NDArray[np.uint8], dict[str, Any]]:
+        settings = _before(values, starting) if view.before else dict(values)
+        crop = develop(settings).group(Crop)
+        if view.whole:
+            settings = {k: v for k, v in settings.items() if not adjustments()[k].spec.per_frame}
+        development = develop(settings)
+        full = full_size(source, development)
+        up = upright(source.size, source.facts.orientation)
+        cx, cy, w, h = kept(crop, *up)
+        header: dict[str, Any] = {
+            "full": full,
+            "upright": up,
+            "kept": [cx / up[0], cy / up[1], w / up[0], h / up[1]],
+            "straighten": crop.straighten,
+        }
+        if view.zoom == 0:
+            size = _fit(full, view.width, view.height, view.draft)
+            header |= {"size": size, "region": [0, 0, *size], "whole": True}
+            return render(source, development, size, pool=self._pool, keep=True), header
+        # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
+        scale = min(view.zoom, 1.0)
+        size = max(1, round(full[0] * scale)), max(1, round(full[1] * scale))
+        enlarge = view.zoom / scale
+        rw, rh = min(size[0], round(view.width / enlarge)), min(size[1], round(view.height / enlarge))
+        left = min(max(round(view.x * size[0] - rw / 2), 0), size[0] - rw)
+        top = min(max(round(view.y * size[1] - rh / 2), 0), size[1] - rh)
+        region = (left, top, left + rw, top + rh)
+        header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
+        return render(source, development, size, region=region, pool=self._pool), header
+
+    def picture(self, path: str, values: Mapping[str, Any], edge: int) -> bytes:
+        """A small JPEG of a kept frame, for presets on the own picture."""
+        entry = self.entry(path)
+        source = entry.future.result()
+        development = develop(values)
+        with entry.lock:
+            full = full_size(source, development)
+            pixels = render(source, development, _fit(full, edge, edge, False), pool=self._pool, keep=True)
+        jpeg: bytes = simplejpeg.encode_jpeg(pixels, quality=85, colorsubsampling="420")
+        return jpeg
+
+    def close(self) -> None:
+        self._pool.shutdown(wait=False, cancel_futures=True)
+
+
+def _before(values: Mapping[str, Any], starting: Mapping[str, Any]) -> dict[str, Any]:
+    """The start of a frame with the geometry that it has now, so that both lie on one another."""
+    kept_groups = ("crop.", "optics.")
+    return {**starting, **{k: v for k, v in values.items() if k.startswith(kept_groups)}}
+
+
+def _fit(full: tuple[int, int], width: int, height: int, draft: bool) -> tuple[int, int]:
+    """The picture's size inside a place; never larger than the picture or than is useful on a screen."""
+    scale = min(width / full[0], height / full[1], MOST_EDGE / max(full), 1.0)
+    if draft:
+        scale *= 0.5
+    return max(1, round(full[0] * scale)), max(1, round(full[1] * scale))
