@@ -44,7 +44,7 @@ class Crop(Group):
 
 
 def kept(crop: Crop, width: float, height: float) -> tuple[float, float, float, float]:
-    """The kept rectangle, shrunk about its own centre until no corner of it is empty.
+    """The kept rectangle, shrunk (and moved inwards where that is not enough) until no corner is empty.
 
     Args:
         crop: the crop, in shares of the upright frame.
@@ -59,11 +59,21 @@ def kept(crop: Crop, width: float, height: float) -> tuple[float, float, float, 
     w, h = (crop.right - crop.left) * width, (crop.bottom - crop.top) * height
     a = math.radians(crop.straighten)
     ca, sa = math.cos(a), math.sin(a)
-    # A centre that fell outside the turned frame is pulled in before the rectangle is shrunk.
-    ux, uy = ca * cx + sa * cy, ca * cy - sa * cx
-    pull = max(1.0, abs(ux) / (0.495 * width), abs(uy) / (0.495 * height))
-    cx, cy, ux, uy = cx / pull, cy / pull, ux / pull, uy / pull
     reach_x = (abs(ca) * w + abs(sa) * h) / 2
     reach_y = (abs(sa) * w + abs(ca) * h) / 2
-    shrink = min(1.0, (width / 2 - abs(ux)) / reach_x, (height / 2 - abs(uy)) / reach_y)
-    return cx, cy, w * shrink, h * shrink
+
+    def fits(pull: float) -> float:
+        """By how much the rectangle shrinks when its centre is pulled towards the frame's by a share."""
+        x, y = (1 - pull) * (ca * cx + sa * cy), (1 - pull) * (ca * cy - sa * cx)
+        return min(1.0, (width / 2 - abs(x)) / reach_x, (height / 2 - abs(y)) / reach_y)
+
+    # A centre at the edge would leave next to nothing: it is pulled in until a fair part of the size is kept.
+    pull, fair = 0.0, 0.7 * fits(1.0)
+    if fits(0.0) < fair:
+        low, high = 0.0, 1.0
+        for _ in range(30):
+            pull = (low + high) / 2
+            low, high = (low, pull) if fits(pull) >= fair else (pull, high)
+        pull = high
+    shrink = fits(pull)
+    return cx * (1 - pull), cy * (1 - pull), w * shrink, h * shrink

@@ -67,7 +67,8 @@ def encode(
     extra: list[Any] = [(700, 1, None, xmp_packet(facts, words), True)]
     for code, text in ((271, facts.make), (272, facts.model), (315, words.creator), (33432, words.rights)):
         if text:
-            extra.append((code, 2, None, text, True))
+            data = text.encode() + b"\0"  # UTF-8, as TIFF readers of today take it
+            extra.append((code, 2, len(data), data, True))
     tifffile.imwrite(
         buffer,
         pixels,

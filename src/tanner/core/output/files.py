@@ -24,8 +24,8 @@ def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False) 
     if not replace and path.exists():
         raise NameTaken(path, "is there already and was not replaced.")
     temporary: str | None = None
+    _make_folder(path)
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=path.parent)
         with os.fdopen(handle, "wb") as stream:
             stream.write(data)
@@ -44,6 +44,16 @@ def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False) 
     finally:
         if temporary and os.path.exists(temporary):
             os.unlink(temporary)
+
+
+def _make_folder(target: Path) -> None:
+    """The folder that a file is to lie in."""
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    except FileExistsError:
+        raise WriteFailed(target, "its folder's name is taken by a file. Choose another folder.") from None
+    except OSError as error:
+        raise _write_failed(target, error) from None
 
 
 def _write_failed(path: Path, error: OSError) -> WriteFailed:
@@ -91,8 +101,8 @@ def copy_verified(source: Path, target: Path) -> tuple[Path, str]:
         WriteFailed: the copy differs or cannot be written; nothing is left behind.
     """
     temporary: str | None = None
+    _make_folder(target)
     try:
-        target.parent.mkdir(parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=target.parent)
         with os.fdopen(handle, "wb") as out:
             expected = _pour(source, out)

@@ -315,11 +315,16 @@ def _to_working(rgb: NDArray[Any], profile: bytes | None) -> tuple[NDArray[np.fl
     from tanner.core.colour.spaces import SPACES, icc_profile
 
     wide = rgb.astype(np.uint16) * 257 if rgb.dtype == np.uint8 else rgb
+    working = icc_profile("prophoto")
+
+    def transformed(source: bytes) -> NDArray[Any]:
+        return imagecodecs.cms_transform(wide, source, working, colorspace="rgb", outcolorspace="rgb")
+
     warning = ""
     try:
-        encoded = imagecodecs.cms_transform(wide, profile or icc_profile("srgb"), icc_profile("prophoto"))
-    except Exception:
+        encoded = transformed(profile or icc_profile("srgb"))
+    except imagecodecs.CmsError:
         warning = "The embedded colour profile cannot be used; sRGB is assumed."
-        encoded = imagecodecs.cms_transform(wide, icc_profile("srgb"), icc_profile("prophoto"))
+        encoded = transformed(icc_profile("srgb"))
     table = SPACES["prophoto"].decode(np.arange(65536) / 65535).astype(np.float32)
     return np.ascontiguousarray(table[encoded].transpose(2, 0, 1)), warning

@@ -1,0 +1,146 @@
+"""Every adjustment, from its one declaration: neutral does nothing, an extreme does something, values last."""
+
+import json
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, blend, check_names, defaults, develop
+from tanner.core.adjust.spec import Spec
+from tanner.core.errors import SettingsError
+from tanner.core.raw.reader import Source, read
+from tanner.core.render import full_size, render
+
+ALL = list(adjustments().values())
+CONTEXT = {
+    # What an adjustment needs beside it to be seen.
+    "detail.radius": {"detail.amount": 150.0},
+    "detail.threshold": {"detail.amount": 150.0},
+    "detail.enabled": {"detail.amount": 150.0},
+    "profile.enabled": {"profile.curve_strength": 100.0},
+    "optics.enabled": {"optics.distortion": 100.0},
+    "noise.enabled": {"noise.luminance": 100.0},
+    "white.enabled": {"white.temperature": 9000.0},
+    "light.enabled": {"light.exposure": 1.0},
+    "curve.enabled": {"curve.points": [[0, 0], [0.5, 0.7], [1, 1]]},
+    "colour.enabled": {"colour.saturation": 60.0},
+    "crop.enabled": {"crop.left": 0.3},
+}
+EXTREMES = {
+    "curve.points": [[0, 0.1], [0.5, 0.8], [1, 0.9]],
+    "crop.ratio": None,  # a note for the crop's handles, which the picture does not show
+    "crop.right": 0.6,
+    "crop.bottom": 0.6,
+}
+
+
+def picture(source: Source, settings: dict[str, object]) -> np.ndarray:
+    development = develop(settings)
+    w, h = full_size(source, development)
+    return render(source, development, (max(1, w // 2), max(1, h // 2)))
+
+
+def extreme(a: Adjustment) -> object:
+    if a.key in EXTREMES:
+        return EXTREMES[a.key]
+    if a.spec.widget == "switch":
+        return False
+    return a.high if a.high is not None and a.high != a.neutral else a.low
+
+
+@pytest.mark.parametrize("a", ALL, ids=lambda a: a.key)
+def test_declaration_is_complete(a: Adjustment) -> None:
+    assert a.spec.label and a.spec.help.endswith(".")
+    if a.spec.widget == "rule":
+        assert a.low is not None and a.high is not None and a.low < a.high and a.spec.step > 0
+        if a.neutral is not None:
+            assert a.low <= a.neutral <= a.high
+
+
+@pytest.mark.parametrize("a", ALL, ids=lambda a: a.key)
+def test_neutral_changes_nothing(a: Adjustment, source: Source) -> None:
+    assert np.array_equal(picture(source, {a.key: a.neutral}), picture(source, {}))
+
+
+@pytest.mark.parametrize("a", [a for a in ALL if extreme(a) is not None], ids=lambda a: a.key)
+def test_an_extreme_changes_the_picture(a: Adjustment, noisy_lamp: Path) -> None:
+    source = read(noisy_lamp)
+    beside = CONTEXT.get(a.key, {})
+    plain, changed = picture(source, dict(beside)), picture(source, {**beside, a.key: extreme(a)})
+    assert plain.shape != changed.shape or np.abs(plain.astype(int) - changed).max() > 2
+
+
+@pytest.mark.parametrize("a", ALL, ids=lambda a: a.key)
+def test_values_survive_every_round_trip(a: Adjustment) -> None:
+    value = extreme(a)
+    if value is None:
+        value = a.neutral
+    first = develop({a.key: value}).values()
+    again = develop(json.loads(json.dumps(first))).values()
+    assert again == first
+
+
+@pytest.mark.parametrize("a", [a for a in ALL if a.low is not None], ids=lambda a: a.key)
+def test_values_out_of_range_are_refused_by_name(a: Adjustment) -> None:
+    assert a.high is not None
+    for wrong in (a.high + 1, float("nan"), float("inf"), "much"):
+        with pytest.raises(SettingsError, match=a.key.split(".")[0]):
+            develop({a.key: wrong})
+
+
+def test_names_are_declared_in_one_file_only() -> None:
+    """A new adjustment is one field and the stage that uses it: no list names them all again."""
+    root = Path(__file__).parents[2] / "src" / "tanner"
+    registry = (root / "core" / "adjust" / "registry.py").read_text()
+    for a in ALL:
+        if a.name == "enabled":
+            continue
+        assert a.name in GROUPS or f'"{a.name}"' not in registry
+        declared = [
+            p
+            for p in root.rglob("*.py")
+            if re.search(rf"^    {a.name}: [^=\n]+ = param\(", p.read_text(), re.M)
+            and f"class {GROUPS[a.group].__name__}(Group)" in p.read_text()
+        ]
+        assert len(declared) == 1, a.key
+
+
+def test_every_group_says_what_it_is() -> None:
+    for model in GROUPS.values():
+        assert model.title and model.about
+        assert all(any(isinstance(m, Spec) for m in f.metadata) for f in model.model_fields.values())
+
+
+def test_unknown_name_suggests_the_nearest() -> None:
+    with pytest.raises(SettingsError, match=r"light\.exposure"):
+        check_names({"light.exposur": 1})
+
+
+def test_defaults_follow_the_facts() -> None:
+    assert defaults(raw=False, lens=False) == {}
+    assert set(defaults(raw=True, lens=False)) == {"profile.curve_strength"}
+    assert set(defaults(raw=False, lens=True)) == {"optics.distortion", "optics.lateral_colour", "optics.fall_off"}
+
+
+def test_amount_scales_from_neutral_and_stays_in_range() -> None:
+    values = {"light.exposure": 4.0, "light.contrast": -40.0, "crop.straighten": 10.0, "curve.points": [[0, 0], [1, 0.5]]}
+    assert blend(values, 0.0) == {
+        "light.exposure": 0.0,
+        "light.contrast": 0.0,
+        "crop.straighten": 0.0,
+        "curve.points": [[0, 0.0], [1, 1.0]],
+    }
+    assert blend(values, 1.0)["light.contrast"] == -40
+    assert blend(values, 1.5)["light.exposure"] == 5.0  # 6 is out of range
+    assert blend({"white.temperature": 4000.0}, 0.4) == {}
+    assert blend({"white.temperature": 4000.0}, 0.6) == {"white.temperature": 4000.0}
+
+
+def test_a_switched_off_group_is_neutral() -> None:
+    from tanner.core.tone.light import Light
+
+    off = develop({"light.exposure": 2.0, "light.enabled": False})
+    assert off.group(Light).exposure == 0
+    assert off.values()["light.exposure"] == 2.0

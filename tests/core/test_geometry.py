@@ -1,0 +1,133 @@
+"""Lens, crop and the one resampling, against positions that are known."""
+
+import numpy as np
+import pytest
+
+from tanner.core.adjust.registry import defaults, develop
+from tanner.core.optics.crop import Crop
+from tanner.core.optics.geometry import build
+from tanner.core.optics.lens import OpcodeLens, Optics, corrected, find_database_lens
+from tanner.core.optics.resample import warp
+from tanner.core.raw.reader import Source
+from tanner.core.render import render
+
+
+def bent(size: tuple[int, int] = (600, 400), k: float = -0.05) -> OpcodeLens:
+    planes = np.array([[1.0 + s, k, 0.01, 0.0, 0.0, 0.0] for s in (-0.0004, 0.0, 0.0005)])
+    return OpcodeLens(planes, np.array([0.3, 0.1, 0.0, 0.0, 0.0]), size)
+
+
+def optics(**values: float) -> Optics:
+    result: Optics = develop({f"optics.{k}": v for k, v in values.items()}).group(Optics)
+    return result
+
+
+def test_strength_is_linear_in_the_shift() -> None:
+    lens = bent()
+    x, y = np.array([30.0, 300.0, 580.0]), np.array([20.0, 250.0, 390.0])
+    none, _ = corrected(lens, optics(), x, y)
+    full, _ = corrected(lens, optics(distortion=100.0), x, y)
+    half, _ = corrected(lens, optics(distortion=50.0), x, y)
+    double, _ = corrected(lens, optics(distortion=200.0), x, y)
+    assert np.allclose(none, np.broadcast_to(np.stack([x, y]), (3, 2, 3)))
+    assert np.allclose(half - none, (full - none) / 2)
+    assert np.allclose(double - none, (full - none) * 2)
+
+
+def test_lateral_colour_moves_red_and_blue_against_green() -> None:
+    lens = bent()
+    x, y = np.array([580.0]), np.array([390.0])
+    at, _ = corrected(lens, optics(lateral_colour=100.0), x, y)
+    assert np.allclose(at[1], np.stack([x, y]))
+    assert (at[0] < at[1]).all() and (at[2] > at[1]).all()
+
+
+def test_the_formula_of_warp_rectilinear() -> None:
+    """The DNG specification's formula worked by hand at one corner (source: dng17, WarpRectilinear)."""
+    lens = OpcodeLens(np.array([[1.0, 0.1, 0.0, 0.0, 0.0, 0.0]]), None, (600, 400))
+    # The corner is at radius 1 exactly: the factor is 1 + 0.1.
+    at = lens.positions(np.array([600.0]), np.array([400.0]))
+    assert at[0, :, 0] == pytest.approx([300 + 300 * 1.1, 200 + 200 * 1.1])
+    tangential = OpcodeLens(np.array([[1.0, 0.0, 0.0, 0.0, 0.01, 0.0]]), None, (600, 400))
+    at = tangential.positions(np.array([300.0]), np.array([400.0]))
+    far = np.hypot(300, 200)
+    dy = 200 / far
+    assert at[0, 0, 0] == pytest.approx(300)
+    assert at[0, 1, 0] == pytest.approx(400 + far * 0.01 * 3 * dy * dy)
+
+
+def test_fall_off_gain_of_the_specification() -> None:
+    """1 + k0 r² + k1 r⁴ ... (source: dng17, FixVignetteRadial)."""
+    lens = OpcodeLens(None, np.array([0.3, 0.1, 0.0, 0.0, 0.0]), (600, 400))
+    assert lens.gain(np.array([600.0]), np.array([400.0]))[0] == pytest.approx(1.4)
+    assert lens.gain(np.array([300.0]), np.array([200.0]))[0] == pytest.approx(1.0)
+
+
+def test_no_corrected_corner_is_empty() -> None:
+    for k in (-0.2, -0.05, 0.08, 0.2):
+        lens = bent(k=k)
+        geometry = build((600, 400), 1, Crop(), optics(distortion=100.0, lateral_colour=100.0), lens, (600, 400))
+        inner = geometry.grid[:6, 1:-2, 1:-2].reshape(3, 2, -1)
+        assert inner[:, 0].min() > -20 and inner[:, 0].max() < 620
+        corners = geometry.grid[2:4, 1, 1]
+        assert corners.min() > -1.5
+
+
+def test_an_identity_map_gives_the_picture_back() -> None:
+    rng = np.random.default_rng(1)
+    planes = rng.random((3, 64, 96), dtype=np.float32)
+    geometry = build((96, 64), 1, Crop(), Optics(), None, (96, 64))
+    out = np.empty((3, 64, 96), dtype=np.float32)
+    warp(planes, np.zeros(2, np.float32), np.float32(1), np.zeros((3, 2), np.float32), geometry.grid, 0, 0, np.float32(1), out)
+    assert np.abs(out - planes)[:, 4:-4, 4:-4].max() < 1e-4
+
+
+def test_a_smooth_picture_is_resampled_where_it_lies() -> None:
+    """A linear ramp has a known value everywhere: half a pixel of error would show."""
+    yy, xx = np.mgrid[0:400, 0:600].astype(np.float32)
+    planes = np.stack([xx + 0.5, yy + 0.5, xx - yy])
+    geometry = build((600, 400), 1, Crop(left=0.25, right=0.75, top=0.25, bottom=0.75), Optics(), None, (300, 200))
+    out = np.empty((3, 200, 300), dtype=np.float32)
+    warp(planes, np.zeros(2, np.float32), np.float32(1), np.zeros((3, 2), np.float32), geometry.grid, 0, 0, np.float32(1), out)
+    ideal_y, ideal_x = np.mgrid[0:200, 0:300]
+    assert np.abs(out[0] - (150.5 + ideal_x)).max() < 0.02
+    assert np.abs(out[1] - (100.5 + ideal_y)).max() < 0.02
+
+
+def test_correction_undoes_the_simulated_lens(source: Source) -> None:
+    """The simulated camera bent and darkened the picture by its lens; the file's own data undo it."""
+    from conftest import exposure
+
+    from tanner.core.raw.reader import Source as Kind
+    from tanner.studio.camera import mosaic
+
+    settings = {**defaults(raw=False, lens=True), "white.temperature": 5500.0}
+    fixed = render(source, develop(settings), (300, 200)).astype(np.float32)
+    plain = render(source, develop({"white.temperature": 5500.0}), (300, 200)).astype(np.float32)
+    # The same exposure through a lens without faults, as truth.
+    from tanner.studio import camera
+
+    flat = camera._lens("flat", 55, 8.0, 0.0, 0.0)
+    camera.LENSES["flat"] = camera.LensModel("flat", 55, 8.0, tuple((1.0, 0, 0, 0, 0, 0) for _ in range(3)), flat.vignette)
+    try:
+        numbers, _ = mosaic(exposure(lens="flat"))
+    finally:
+        del camera.LENSES["flat"]
+    truth = Kind(source.facts.model_copy(update={"warp": None, "vignette": None}), numbers)
+    ideal = render(truth, develop({"white.temperature": 5500.0}), (300, 200)).astype(np.float32)
+    corner = np.s_[:30, :40]
+    assert np.abs(fixed[corner].mean() - ideal[corner].mean()) < 3
+    assert ideal[corner].mean() - plain[corner].mean() > 8
+
+
+def test_the_open_database_knows_a_lens_and_leaves_unknown_ones() -> None:
+    """A lens that the database lists is found by its names there; a made-up one is not."""
+    import lensfunpy
+
+    db = lensfunpy.Database(load_common=False)
+    camera = next(c for c in db.cameras if c.crop_factor < 1.1 and db.find_lenses(c))
+    lens = next(x for x in db.find_lenses(camera) if x.max_focal - x.min_focal < 1 and x.crop_factor < 1.1)
+    found = find_database_lens(camera.maker, camera.model, lens.model, lens.min_focal, 8.0, 5.0, (600, 400))
+    assert found is not None and found.source == "open lens database"
+    assert find_database_lens("Alder", "Alder One", "Finch 55 mm", 55, 8.0, 5.0, (600, 400)) is None
+    assert find_database_lens(camera.maker, camera.model, "", 50, 8.0, 5.0, (600, 400)) is None

@@ -1,0 +1,60 @@
+"""Names of finished files."""
+
+from datetime import datetime
+
+import pytest
+
+from tanner.core.errors import FormatError
+from tanner.core.output.naming import LONGEST, TOKENS, check_template, clean, fill, fill_folder, name_values
+
+VALUES = name_values(
+    name="AF0001", number=7, shoot="Spring / lamps", group="Set 2", spec="Web", taken=datetime(2026, 3, 12, 9, 5, 1), size=(1080, 720), stars=3
+)  # fmt: skip
+
+
+def test_every_token_is_filled() -> None:
+    assert set(VALUES) == set(TOKENS)
+    for token in TOKENS:
+        assert fill("{" + token + "}", VALUES) != "unnamed"
+
+
+@pytest.mark.parametrize(
+    ("template", "expected"),
+    [
+        ("{name}", "AF0001"),
+        ("{shoot} {number}", "Spring - lamps 0007"),
+        ("{date}_{time}", "2026-03-12_090501"),
+        ("{width}x{height}", "1080x720"),
+        ("{name}:{stars}?", "AF0001-3-"),
+        ("  .{name}. ", "AF0001"),
+        ("{spec}\x00\n", "Web--"),
+    ],
+)
+def test_fill(template: str, expected: str) -> None:
+    assert fill(template, VALUES) == expected
+
+
+def test_a_folder_cannot_leave_its_place() -> None:
+    assert fill_folder("../../{set}/./x", VALUES) == "Set 2/x"
+    assert fill_folder("/abs/{name}", VALUES) == "abs/AF0001"
+    assert fill_folder("", VALUES) == ""
+    evil = VALUES | {"set": "../up"}
+    assert fill_folder("{set}", evil) == "-up"
+
+
+def test_long_and_odd_names() -> None:
+    assert len(clean("ü" * 400).encode()) <= LONGEST
+    assert clean('a<b>:"/\\|?*') == "a-b--------"
+    assert clean("…") == "…"
+    assert clean(" . ") == "unnamed"
+    assert clean("e\u0301") == "é"
+
+
+@pytest.mark.parametrize("template", ["{nme}", "{name", "name}", "{}", "{na{me}}"])
+def test_templates_that_make_no_sense(template: str) -> None:
+    with pytest.raises(FormatError):
+        check_template(template)
+
+
+def test_undated() -> None:
+    assert fill("{date}", name_values(name="x")) == "undated"

@@ -1,0 +1,151 @@
+"""One order, two ways to run it: the same picture by strips, by regions, from kept planes and reduced."""
+
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from tanner.core import render as rendering
+from tanner.core.adjust.registry import defaults, develop
+from tanner.core.raw.reader import Source, read
+from tanner.core.render import full_size, make_plan, render, render_strips
+
+FULL = {
+    **defaults(raw=True, lens=True),
+    "light.exposure": 0.3,
+    "light.shadows": 30.0,
+    "light.local_contrast": 25.0,
+    "colour.vibrance": 20.0,
+    "detail.amount": 80.0,
+}
+
+
+def difference(a: np.ndarray, b: np.ndarray) -> int:
+    assert a.shape == b.shape
+    return int(np.abs(a.astype(int) - b.astype(int)).max())
+
+
+@pytest.mark.parametrize("size", [(600, 400), (431, 287), (300, 200), (150, 100), (90, 60), (900, 600)])
+def test_strips_regions_and_kept_planes_agree(source: Source, size: tuple[int, int]) -> None:
+    development = develop(FULL)
+    whole = render(source, development, size)
+    strips = np.concatenate(list(render_strips(make_plan(source, development, size))))
+    kept = render(source, development, size, keep=True)
+    w, h = size
+    box = (w // 5, h // 4, w - w // 7, h - h // 6)
+    region = render(source, development, size, region=box)
+    assert difference(whole, strips) == 0
+    assert difference(whole, kept) <= 1
+    assert difference(whole[box[1] : box[3], box[0] : box[2]], region) <= 1
+
+
+def test_threads_change_nothing(source: Source) -> None:
+    development = develop(FULL)
+    with ThreadPoolExecutor(3) as pool:
+        assert difference(render(source, development, (600, 400)), render(source, development, (600, 400), pool=pool)) == 0
+
+
+def test_another_strip_height_gives_the_same_picture(source: Source, monkeypatch: pytest.MonkeyPatch) -> None:
+    development = develop(FULL)
+    before = render(source, development, (600, 400))
+    monkeypatch.setattr(rendering, "STRIP", 48)
+    assert difference(before, render(source, development, (600, 400))) <= 1
+
+
+@pytest.mark.parametrize("share", [2, 3, 4])
+def test_a_proxy_is_the_full_size_reduced(source: Source, share: int) -> None:
+    """Without sharpening, which works at the size that is written, by design."""
+    settings = {k: v for k, v in FULL.items() if not k.startswith("detail")}
+    development = develop(settings)
+    w, h = full_size(source, development)
+    full = render(source, development, (w, h)).astype(np.float32)
+    small = render(source, development, (w // share, h // share)).astype(np.float32)
+    reduced = cv2.resize(full[: h // share * share, : w // share * share], (w // share, h // share), interpolation=cv2.INTER_AREA)
+    inner = np.abs(small - reduced)[4:-4, 4:-4]
+    assert inner.mean() < 1.5
+    assert np.percentile(inner, 99) < 12
+
+
+def test_sixteen_bits_agree_with_eight(source: Source) -> None:
+    development = develop(FULL)
+    eight = render(source, development, (300, 200))
+    sixteen = render(source, development, (300, 200), bits=16)
+    assert sixteen.dtype == np.uint16
+    assert np.abs(sixteen / 257.0 - eight).max() < 0.75
+
+
+def oriented(lamp: Path, orientation: int) -> Source:
+    source = read(lamp)
+    return Source(source.facts.model_copy(update={"orientation": orientation}), source.data)
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+def test_orientation_is_honoured(lamp: Path, orientation: int) -> None:
+    """Against the transforms of the EXIF standard, tag 0x0112 (source: exif30)."""
+    plain = render(oriented(lamp, 1), develop({}), (300, 200))
+    turned = {
+        1: plain,
+        2: plain[:, ::-1],
+        3: plain[::-1, ::-1],
+        4: plain[::-1],
+        5: plain.transpose(1, 0, 2),
+        6: np.rot90(plain, -1),
+        7: plain[::-1, ::-1].transpose(1, 0, 2),
+        8: np.rot90(plain, 1),
+    }[orientation]
+    source = oriented(lamp, orientation)
+    size = (300, 200) if orientation < 5 else (200, 300)
+    assert full_size(source, develop({})) == ((600, 400) if orientation < 5 else (400, 600))
+    assert np.abs(render(source, develop({}), size).astype(int) - turned.astype(int)).mean() < 0.6
+
+
+@pytest.mark.parametrize("angle", [-45, -20, -3.3, 0.4, 12, 45])
+@pytest.mark.parametrize("crop", [{}, {"crop.left": 0.6, "crop.bottom": 0.5}])
+def test_straightening_leaves_no_empty_corner(source: Source, angle: float, crop: dict[str, float]) -> None:
+    """The kept rectangle's corners lie inside the frame."""
+    from tanner.core.optics.crop import Crop, kept
+
+    model = develop({"crop.straighten": angle, **crop}).group(Crop)
+    cx, cy, w, h = kept(model, 600, 400)
+    a = np.radians(angle)
+    for i, j in ((-1, -1), (1, -1), (1, 1), (-1, 1)):
+        x, y = cx + i * w / 2, cy + j * h / 2
+        ux, uy = np.cos(a) * x + np.sin(a) * y, np.cos(a) * y - np.sin(a) * x
+        assert abs(ux) <= 300.01 and abs(uy) <= 200.01
+    assert w > 10 and h > 10
+
+
+def test_a_crop_can_be_taken_back(source: Source) -> None:
+    before = render(source, develop({}), (300, 200))
+    render(source, develop({"crop.left": 0.4, "crop.straighten": 8.0}), (180, 160))
+    assert difference(before, render(source, develop({}), (300, 200))) == 0
+
+
+def test_exposure_is_one_stop_per_ev(source: Source) -> None:
+    """With no curve, a stop doubles linear values (source: iec61966-2-1 for the decoding)."""
+    from tanner.core.colour.spaces import SPACES
+
+    size = (300, 200)
+    dark = SPACES["srgb"].decode(render(source, develop({"light.exposure": -2.0}), size, bits=16) / 65535.0)
+    light = SPACES["srgb"].decode(render(source, develop({"light.exposure": -1.0}), size, bits=16) / 65535.0)
+    inner = (light > 0.02) & (light < 0.6)
+    assert inner.sum() > 10000
+    assert np.abs(light[inner] / dark[inner] - 2).max() < 0.02
+
+
+def test_caches_stay_bounded(source: Source) -> None:
+    for n in range(12):
+        render(source, develop({"crop.left": 0.01 * n, "light.shadows": 10.0}), (200 + n, 150), keep=True)
+    kinds: dict[str, int] = {}
+    for key in source.cache:
+        if isinstance(key, tuple):
+            kinds[key[0]] = kinds.get(key[0], 0) + 1
+    assert max(kinds.values()) <= 4
+
+
+def test_cancelling_stops_a_render(source: Source) -> None:
+    plan = make_plan(source, develop(FULL), (600, 400))
+    with pytest.raises(rendering.Cancelled):
+        rendering._strip(plan, 0, 128, 0, 600, stop=lambda: True)
