@@ -1,55 +1,14 @@
 """What many tests share: small frames from the simulated camera, a hash of originals, a data folder."""
 
-import hashlib
 import os
 from collections.abc import Iterator
-from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
+from made import exposure, hashes, series
 
 from tanner.core.raw.reader import Source, read
-from tanner.studio.camera import Exposure, take
-
-START = datetime(2026, 3, 12, 9, 0, 0)
-
-
-def exposure(name: str = "T0001.DNG", scene: str = "lamp", **more: object) -> Exposure:
-    """One small exposure of 600 x 400 px."""
-    values: dict[str, object] = {
-        "name": name,
-        "scene": scene,
-        "turn": 0.3,
-        "kelvin": 5500.0,
-        "believed": 5500.0,
-        "ev": 0.0,
-        "iso": 100,
-        "lens": "standard",
-        "shutter": 1 / 125,
-        "taken": START,
-        "seed": 1,
-        "width": 600,
-        "height": 400,
-    }
-    return Exposure(**(values | more))  # type: ignore[arg-type]
-
-
-def series() -> list[Exposure]:
-    """Two sets of three, and one frame of another light that lies on its side."""
-    minute = timedelta(minutes=1)
-    lamps = [
-        exposure(f"T{n:04d}.DNG", turn=0.4 * n, ev=e, taken=START + n * minute, seed=n)
-        for n, e in ((1, 0.0), (2, 0.2), (3, -0.4))
-    ]
-    threads = [
-        exposure(f"T{n:04d}.DNG", "bench", turn=0.2 * n, lens="wide", taken=START + n * minute, seed=n)
-        for n in (11, 12, 13)
-    ]
-    side = exposure(
-        "T0021.DNG", "instrument", kelvin=2856.0, believed=2900.0, upright=True, taken=START + 30 * minute, seed=21
-    )
-    return [*lamps, *threads, side]
-
+from tanner.studio.camera import take
 
 @pytest.fixture(scope="session")
 def originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
@@ -70,10 +29,6 @@ def _originals_stay_as_they_are(request: pytest.FixtureRequest) -> Iterator[None
     before = hashes(folder)
     yield
     assert hashes(folder) == before
-
-
-def hashes(folder: Path) -> dict[str, str]:
-    return {p.name: hashlib.sha256(p.read_bytes()).hexdigest() for p in sorted(folder.iterdir())}
 
 
 @pytest.fixture(scope="session")

@@ -96,7 +96,7 @@ def test_a_smooth_picture_is_resampled_where_it_lies() -> None:
 
 def test_correction_undoes_the_simulated_lens(source: Source) -> None:
     """The simulated camera bent and darkened the picture by its lens; the file's own data undo it."""
-    from conftest import exposure
+    from made import exposure
 
     from tanner.core.raw.reader import Source as Kind
     from tanner.studio.camera import mosaic

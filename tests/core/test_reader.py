@@ -37,7 +37,7 @@ def test_facts_alone_read_no_pixels(lamp: Path) -> None:
 
 def test_what_the_decoder_gives_is_what_the_camera_wrote(lamp: Path) -> None:
     """Lossless, black and white as written: against the simulated camera's own numbers."""
-    from conftest import series
+    from made import series
 
     from tanner.studio.camera import BLACK, WHITE, mosaic
 

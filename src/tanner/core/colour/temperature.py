@@ -1,7 +1,8 @@
 """Correlated colour temperature and tint by Robertson's isotemperature lines.
 
-Tint counts the distance from the Planckian locus in CIE 1960 uv times -3000, so that positive values
-are magenta; the same sign and scale as in the DNG specification's reference code (source: dng17).
+Tint counts the distance from the Planckian locus in CIE 1960 uv times 3000. It is positive where the light
+is greener than the locus, so that the picture is rendered towards magenta: the sign and scale of the DNG
+specification's reference code (source: dng17), whose own factor is -3000 along the other direction.
 """
 
 import numpy as np

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour
+from tanner.core.colour.icc import to_working
 from tanner.core.errors import UnreadableFile
 from tanner.core.optics.lens import Lens, OpcodeLens, find_database_lens
 from tanner.core.raw import tags
@@ -281,7 +282,7 @@ def _read_finished(path: Path, pixels: bool) -> Source:
     rgb = _finished_pixels(path)
     if rgb.shape[:2] != (height, width):
         raise UnreadableFile(path, "does not hold the picture that its header promises.")
-    planes, warning = _to_working(rgb, profile)
+    planes, warning = to_working(rgb, profile)
     facts["warnings"] = (warning,) if warning else ()
     return Source(FrameFacts(**facts), planes)
 
@@ -306,25 +307,3 @@ def _finished_pixels(path: Path) -> NDArray[Any]:
     if rgb.dtype not in (np.uint8, np.uint16) or rgb.shape[2] < 3:
         raise UnreadableFile(path, f"has {rgb.dtype} samples; 8 and 16 bits in RGB or grey are read.")
     return np.ascontiguousarray(rgb[..., :3])
-
-
-def _to_working(rgb: NDArray[Any], profile: bytes | None) -> tuple[NDArray[np.float32], str]:
-    """Encoded RGB to linear working planes through LittleCMS; sRGB is assumed without a profile."""
-    import imagecodecs
-
-    from tanner.core.colour.spaces import SPACES, icc_profile
-
-    wide = rgb.astype(np.uint16) * 257 if rgb.dtype == np.uint8 else rgb
-    working = icc_profile("prophoto")
-
-    def transformed(source: bytes) -> NDArray[Any]:
-        return imagecodecs.cms_transform(wide, source, working, colorspace="rgb", outcolorspace="rgb")
-
-    warning = ""
-    try:
-        encoded = transformed(profile or icc_profile("srgb"))
-    except imagecodecs.CmsError:
-        warning = "The embedded colour profile cannot be used; sRGB is assumed."
-        encoded = transformed(icc_profile("srgb"))
-    table = SPACES["prophoto"].decode(np.arange(65536) / 65535).astype(np.float32)
-    return np.ascontiguousarray(table[encoded].transpose(2, 0, 1)), warning
