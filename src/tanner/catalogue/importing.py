@@ -60,7 +60,7 @@ def _walk(folder: Path) -> Iterator[Found]:
 def known_contents(session: Session, shoot_id: int) -> dict[str, str]:
     """Content hash to name of the frames that a shoot has."""
     query = select(Frame.content, Frame.name).where(Frame.shoot_id == shoot_id)
-    return dict(session.execute(query).tuples().all())
+    return dict(session.execute(query).all())
 
 
 def copy_in(path: Path, folder: Path) -> tuple[Path, str]:

@@ -61,7 +61,7 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
         DeliveryItem, DeliveryItem.delivery_id == Delivery.id
     )
     delivered: dict[int, int] = dict(
-        session.execute(written.where(DeliveryItem.state == "done").group_by(Delivery.shoot_id)).tuples().all()
+        session.execute(written.where(DeliveryItem.state == "done").group_by(Delivery.shoot_id)).all()
     )
     result = []
     for shoot in session.scalars(select(Shoot).order_by(Shoot.created.desc())):

@@ -1,0 +1,69 @@
+"""The database: migrations, one writer, and what happens when it cannot be written."""
+
+import sqlite3
+from pathlib import Path
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import text
+from sqlalchemy.exc import IntegrityError
+
+from tanner.catalogue.models import Base, Shoot
+from tanner.catalogue.store import Catalogue
+from tanner.core.errors import TannerError
+
+
+def test_migrations_give_the_tables_of_the_models(data: Path) -> None:
+    catalogue = Catalogue(data)
+    with catalogue.engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": False})
+        assert compare_metadata(context, Base.metadata) == []
+        assert connection.execute(text("PRAGMA journal_mode")).scalar() == "wal"
+        assert connection.execute(text("PRAGMA foreign_keys")).scalar() == 1
+    catalogue.close()
+
+
+def test_opening_again_keeps_everything(data: Path) -> None:
+    first = Catalogue(data)
+    with first.write() as session:
+        session.add(Shoot(name="Spring", preset={"name": "x", "values": {}, "amount": 100}))
+    first.close()
+    second = Catalogue(data)
+    with second.read() as session:
+        shoot = session.get_one(Shoot, 1)
+        assert shoot.name == "Spring" and shoot.preset["amount"] == 100
+    second.close()
+
+
+def test_a_failed_change_leaves_nothing(data: Path) -> None:
+    catalogue = Catalogue(data)
+    revision = catalogue.revision
+    with pytest.raises(IntegrityError), catalogue.write() as session:
+        session.add(Shoot(name="half"))
+        session.flush()
+        session.execute(text("INSERT INTO frame_set (shoot_id, name, reason) VALUES (99, 'x', '')"))
+    with catalogue.read() as session:
+        assert session.get(Shoot, 1) is None
+    assert catalogue.revision == revision
+    catalogue.close()
+
+
+def test_a_process_that_died_in_a_transaction_loses_only_that(data: Path) -> None:
+    catalogue = Catalogue(data)
+    with catalogue.write() as session:
+        session.add(Shoot(name="kept"))
+    catalogue.close()
+    raw = sqlite3.connect(data / "catalogue.sqlite")
+    raw.execute("INSERT INTO shoot (name, created, creator, rights, preset) VALUES ('lost', '2026-01-01', '', '', '{}')")
+    raw.close()  # without commit, as a killed process leaves it
+    again = Catalogue(data)
+    with again.read() as session:
+        assert [s.name for s in session.query(Shoot)] == ["kept"]
+    again.close()
+
+
+def test_a_data_folder_that_cannot_be(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    with pytest.raises(TannerError, match="data folder"):
+        Catalogue(tmp_path / "file" / "data")

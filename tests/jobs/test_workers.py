@@ -1,0 +1,43 @@
+"""A decoder that crashes, hangs or devours memory is one item's error; the lanes go on."""
+
+import pytest
+from harmful import crash, devour, fine, hang
+
+from tanner.core.errors import UnreadableFile
+from tanner.jobs.tasks import read_facts
+from tanner.jobs.workers import WorkerDied, Workers
+
+
+def test_harm_stays_with_its_item() -> None:
+    with Workers(2, time_limit_s=20) as workers:
+        good = [workers.submit(fine, n) for n in range(4)]
+        bad = workers.submit(crash)
+        after = [workers.submit(fine, n) for n in range(4, 8)]
+        with pytest.raises(WorkerDied, match="crashed"):
+            bad.result()
+        assert [f.result() for f in good + after] == list(range(1, 9))
+
+
+def test_what_hangs_is_given_up() -> None:
+    with Workers(1, time_limit_s=2) as workers:
+        stuck, behind = workers.submit(hang), workers.submit(fine, 1)
+        with pytest.raises(WorkerDied, match="given up"):
+            stuck.result()
+        # The next item gets a fresh process; starting it may take longer than the limit on a busy machine.
+        workers.time_limit_s = 60
+        assert behind.exception() is None or isinstance(behind.exception(), WorkerDied)
+
+
+def test_memory_is_bounded() -> None:
+    with Workers(1) as workers:
+        with pytest.raises((MemoryError, WorkerDied)):
+            workers.submit(devour).result()
+        assert workers.submit(fine, 1).result() == 2
+
+
+def test_errors_cross_the_border_with_their_file(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    path = tmp_path / "empty.dng"
+    path.touch()
+    with Workers(1) as workers, pytest.raises(UnreadableFile) as caught:
+        workers.submit(read_facts, str(path)).result()
+    assert caught.value.path == path and "empty" in caught.value.reason
