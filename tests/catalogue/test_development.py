@@ -237,3 +237,12 @@ def test_edited_tells_without_writing(session: Session) -> None:
     frame = session.get_one(Frame, 2)
     after = edited(Resolver(session, 1), frame, {"light.exposure": 0.7}, relative=["light.exposure"])
     assert after == {"own": {}, "offsets": {"ev": pytest.approx(0.7)}} and frame.offsets == {}
+
+
+def test_leads_and_followers_that_are_changed_together_stay_in_step(session: Session) -> None:
+    """Whatever the order: the follower has nothing of its own afterwards."""
+    put(session, [2, 1, 3], {"light.contrast": 12.0})
+    assert own(session, 1) == {"light.contrast": 12.0} and own(session, 2) == {} == own(session, 3)
+    put(session, [5], {"light.exposure": 1.0})
+    carry(session, Resolver(session, 1), get(session, 5)[0], get(session, 2, 1), ["light.exposure"])
+    assert own(session, 1)["light.exposure"] == 1.0 and own(session, 2) == {}

@@ -17,7 +17,11 @@ KINDS: dict[str, type[Base]] = {"frame": Frame, "set": FrameSet, "shoot": Shoot}
 
 
 class Resolver:
-    """Resolves frames of one shoot; leads and the shoot's preset are looked up once."""
+    """Resolves frames of one shoot; leads and the shoot's preset are looked up once.
+
+    Attributes:
+        coming: own values that leads are about to get in the same action as their followers.
+    """
 
     def __init__(self, session: Session, shoot_id: int) -> None:
         shoot = session.get(Shoot, shoot_id)
@@ -29,6 +33,7 @@ class Resolver:
         self.sets = {s.id: s for s in session.scalars(query)}
         leads = [s.lead_id for s in self.sets.values() if s.lead_id]
         self.leads = {f.id: f for f in session.scalars(select(Frame).where(Frame.id.in_(leads)))}
+        self.coming: dict[int, Mapping[str, Any]] = {}
 
     def lead_of(self, frame: Frame) -> Frame | None:
         """The lead whose development this frame takes over; None for leads and for frames on their own."""
@@ -47,7 +52,7 @@ class Resolver:
         return Layers(
             defaults=frame.starting,
             preset=self.preset,
-            lead=lead.own if lead else {},
+            lead=self.coming.get(lead.id, lead.own) if lead else {},
             own=frame.own if own is None else own,
             offsets=frame.offsets,  # type: ignore[arg-type]
             as_shot=(kelvin, tint),
@@ -221,8 +226,24 @@ def set_values(
     label: str = "",
 ) -> Action | None:
     """Set values on frames as one action."""
-    changes = [(f, edited(resolver, f, values, relative=relative)) for f in frames]
+    changes = _edited_all(resolver, frames, values, relative)
     return record(session, resolver.shoot.id, label or say(values), changes)
+
+
+def _edited_all(
+    resolver: Resolver, frames: Sequence[Frame], values: Mapping[str, Any], relative: Sequence[str] = ()
+) -> list[tuple[Frame, dict[str, Any]]]:
+    """Own layers after a change, leads first: followers that are changed along then have nothing to depart in."""
+    changes = []
+    try:
+        for frame in sorted(frames, key=resolver.is_lead, reverse=True):
+            after = edited(resolver, frame, values, relative=relative)
+            if resolver.is_lead(frame):
+                resolver.coming[frame.id] = after["own"]
+            changes.append((frame, after))
+    finally:
+        resolver.coming.clear()
+    return changes
 
 
 def set_offsets(
@@ -276,13 +297,9 @@ def carry(
     action, changed = None, 0
     for shoot_id in dict.fromkeys(f.shoot_id for f in targets):
         there = resolver if shoot_id == resolver.shoot.id else Resolver(session, shoot_id)
-        changes = []
-        for frame in targets:
-            if frame.shoot_id != shoot_id or frame.id == source.id:
-                continue
-            after = edited(there, frame, values)
-            changed += any(getattr(frame, k) != v for k, v in after.items())
-            changes.append((frame, after))
+        mine = [f for f in targets if f.shoot_id == shoot_id and f.id != source.id]
+        changes = _edited_all(there, mine, values)
+        changed += sum(any(getattr(f, k) != v for k, v in after.items()) for f, after in changes)
         action = record(session, shoot_id, f"Carried over from {source.name}: {say(values)}", changes) or action
     return action, changed
 

@@ -1,0 +1,86 @@
+"""A running Tanner on a free port, as a user starts it, for tests of the pages and their data."""
+
+import json
+import struct
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import httpx
+import uvicorn
+from websockets.sync.client import connect
+
+from tanner.web.app import create_app
+from tanner.web.serve import listen
+from tanner.web.services import Services
+
+
+@dataclass
+class Running:
+    """A server with its services, its folders, and a client."""
+
+    services: Services
+    port: int
+    folder: Path
+    client: httpx.Client
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def get(self, path: str, expect: int = 200, **options: Any) -> Any:
+        answer = self.client.get(path, **options)
+        assert answer.status_code == expect, answer.text
+        return answer.json()
+
+    def post(self, path: str, body: Any = None, expect: int = 200) -> Any:
+        answer = self.client.post(path, json={} if body is None else body)
+        assert answer.status_code == expect, answer.text
+        return answer.json()
+
+    def bring_in(self, shoot: int, files: list[Path], copy_to: Path | None = None) -> dict[str, Any]:
+        """Import and wait for the end, sets included."""
+        body = {"files": [str(f) for f in files], "copy_to": str(copy_to) if copy_to else ""}
+        job = self.post(f"/api/shoots/{shoot}/import", body)["job"]
+        for _ in range(1200):
+            state = self.get(f"/api/imports/{job}")
+            if state["stage"] == "done":
+                return state
+            time.sleep(0.05)
+        raise AssertionError("the import did not end")
+
+    def view(self, frame: int, **view: Any) -> tuple[dict[str, Any], bytes]:
+        """One view over the Bench's socket."""
+        values = view.pop("values", {})
+        with connect(f"ws://127.0.0.1:{self.port}/ws/bench", origin=self.url, max_size=None) as line:  # type: ignore[arg-type]
+            line.send(json.dumps({"id": 1, "frame": frame, "values": values, "view": {"width": 400, "height": 300, **view}}))
+            data = line.recv()
+        assert isinstance(data, bytes)
+        (length,) = struct.unpack_from("<I", data)
+        return json.loads(data[4 : 4 + length]), data[4 + length :]
+
+
+@contextmanager
+def running(folder: Path) -> Iterator[Running]:
+    """Serve with a data folder and three opened folders (photos, card, out) below `folder`."""
+    opened = [folder / n for n in ("photos", "card", "out")]
+    for each in opened:
+        each.mkdir(parents=True, exist_ok=True)
+    listening = listen(0)
+    services = Services(folder / "data", opened)
+    server = uvicorn.Server(uvicorn.Config(create_app(services), log_level="error", ws_per_message_deflate=False))
+    thread = threading.Thread(target=server.run, args=([listening],), daemon=True)
+    thread.start()
+    port = listening.getsockname()[1]
+    with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=60) as client:
+        for _ in range(600):
+            if server.started:
+                break
+            time.sleep(0.1)
+        yield Running(services, port, folder, client)
+        server.should_exit = True
+        thread.join(20)
