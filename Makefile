@@ -43,7 +43,7 @@ lock: ## writes the lock file again from pyproject.toml
 css: .stamps/node ## builds the style sheet
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o src/tanner/web/static/tanner.css --minify
 
-test: setup .stamps/chromium ## passes all tests, the browser's in a process of their own
+test: setup .stamps/node .stamps/chromium ## passes all tests, the browser's in a process of their own
 	$(PY) -m pytest -q tests --ignore tests/browser
 	$(PY) -m pytest -q tests/browser
 
@@ -63,4 +63,7 @@ bench: setup ## measures speed as ratios to a reference in the same run
 shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 	$(PY) -m bench.shots
 
-.PHONY: help setup demo serve lock css test lint css-check bench shots
+docs: setup ## writes the pages that are made from the code
+	$(PY) -m tanner.core.adjust.document docs/adjustments.md
+
+.PHONY: docs help setup demo serve lock css test lint css-check bench shots

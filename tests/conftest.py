@@ -10,6 +10,7 @@ from made import exposure, hashes, series
 from tanner.core.raw.reader import Source, read
 from tanner.studio.camera import take
 
+
 @pytest.fixture(scope="session")
 def originals(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder of seven frames; no test may change it, which is checked at the end of the session."""

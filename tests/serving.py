@@ -57,7 +57,9 @@ class Running:
         """One view over the Bench's socket."""
         values = view.pop("values", {})
         with connect(f"ws://127.0.0.1:{self.port}/ws/bench", origin=self.url, max_size=None) as line:  # type: ignore[arg-type]
-            line.send(json.dumps({"id": 1, "frame": frame, "values": values, "view": {"width": 400, "height": 300, **view}}))
+            line.send(
+                json.dumps({"id": 1, "frame": frame, "values": values, "view": {"width": 400, "height": 300, **view}})
+            )
             data = line.recv()
         assert isinstance(data, bytes)
         (length,) = struct.unpack_from("<I", data)

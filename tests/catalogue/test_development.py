@@ -135,7 +135,9 @@ def test_values_are_refused_before_anything_changes(session: Session) -> None:
 def test_carrying_over_within_and_across_sets_and_shoots(session: Session) -> None:
     put(session, [1], {"light.exposure": 0.5, "colour.vibrance": 20.0, "crop.left": 0.1})
     resolver = Resolver(session, 1)
-    _, changed = carry(session, resolver, get(session, 1)[0], get(session, 2, 5, 7), ["light.exposure", "colour.vibrance"])
+    _, changed = carry(
+        session, resolver, get(session, 1)[0], get(session, 2, 5, 7), ["light.exposure", "colour.vibrance"]
+    )
     assert changed == 2  # frame 2 follows already: nothing to write
     assert own(session, 2) == {}
     assert own(session, 5) == own(session, 7) == {"light.exposure": 0.5, "colour.vibrance": 20.0}

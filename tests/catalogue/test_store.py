@@ -55,7 +55,9 @@ def test_a_process_that_died_in_a_transaction_loses_only_that(data: Path) -> Non
         session.add(Shoot(name="kept"))
     catalogue.close()
     raw = sqlite3.connect(data / "catalogue.sqlite")
-    raw.execute("INSERT INTO shoot (name, created, creator, rights, preset) VALUES ('lost', '2026-01-01', '', '', '{}')")
+    raw.execute(
+        "INSERT INTO shoot (name, created, creator, rights, preset) VALUES ('lost', '2026-01-01', '', '', '{}')"
+    )
     raw.close()  # without commit, as a killed process leaves it
     again = Catalogue(data)
     with again.read() as session:

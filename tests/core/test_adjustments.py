@@ -125,7 +125,12 @@ def test_defaults_follow_the_facts() -> None:
 
 
 def test_amount_scales_from_neutral_and_stays_in_range() -> None:
-    values = {"light.exposure": 4.0, "light.contrast": -40.0, "crop.straighten": 10.0, "curve.points": [[0, 0], [1, 0.5]]}
+    values = {
+        "light.exposure": 4.0,
+        "light.contrast": -40.0,
+        "crop.straighten": 10.0,
+        "curve.points": [[0, 0], [1, 0.5]],
+    }
     assert blend(values, 0.0) == {
         "light.exposure": 0.0,
         "light.contrast": 0.0,

@@ -49,7 +49,12 @@ def test_a_name_that_is_taken_meanwhile_is_left_alone(tmp_path: Path, monkeypatc
 
 @pytest.mark.parametrize(
     ("code", "words"),
-    [(errno.ENOSPC, "disk is full"), (errno.EROFS, "read-only"), (errno.EACCES, "may not be written"), (errno.EIO, "could not")],
+    [
+        (errno.ENOSPC, "disk is full"),
+        (errno.EROFS, "read-only"),
+        (errno.EACCES, "may not be written"),
+        (errno.EIO, "could not"),
+    ],
 )
 def test_trouble_leaves_nothing_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, code: int, words: str) -> None:
     target = tmp_path / "x"

@@ -78,7 +78,17 @@ def test_an_identity_map_gives_the_picture_back() -> None:
     planes = rng.random((3, 64, 96), dtype=np.float32)
     geometry = build((96, 64), 1, Crop(), Optics(), None, (96, 64))
     out = np.empty((3, 64, 96), dtype=np.float32)
-    warp(planes, np.zeros(2, np.float32), np.float32(1), np.zeros((3, 2), np.float32), geometry.grid, 0, 0, np.float32(1), out)
+    warp(
+        planes,
+        np.zeros(2, np.float32),
+        np.float32(1),
+        np.zeros((3, 2), np.float32),
+        geometry.grid,
+        0,
+        0,
+        np.float32(1),
+        out,
+    )
     assert np.abs(out - planes)[:, 4:-4, 4:-4].max() < 1e-4
 
 
@@ -88,7 +98,17 @@ def test_a_smooth_picture_is_resampled_where_it_lies() -> None:
     planes = np.stack([xx + 0.5, yy + 0.5, xx - yy])
     geometry = build((600, 400), 1, Crop(left=0.25, right=0.75, top=0.25, bottom=0.75), Optics(), None, (300, 200))
     out = np.empty((3, 200, 300), dtype=np.float32)
-    warp(planes, np.zeros(2, np.float32), np.float32(1), np.zeros((3, 2), np.float32), geometry.grid, 0, 0, np.float32(1), out)
+    warp(
+        planes,
+        np.zeros(2, np.float32),
+        np.float32(1),
+        np.zeros((3, 2), np.float32),
+        geometry.grid,
+        0,
+        0,
+        np.float32(1),
+        out,
+    )
     ideal_y, ideal_x = np.mgrid[0:200, 0:300]
     assert np.abs(out[0] - (150.5 + ideal_x)).max() < 0.02
     assert np.abs(out[1] - (100.5 + ideal_y)).max() < 0.02
@@ -108,7 +128,9 @@ def test_correction_undoes_the_simulated_lens(source: Source) -> None:
     from tanner.studio import camera
 
     flat = camera._lens("flat", 55, 8.0, 0.0, 0.0)
-    camera.LENSES["flat"] = camera.LensModel("flat", 55, 8.0, tuple((1.0, 0, 0, 0, 0, 0) for _ in range(3)), flat.vignette)
+    camera.LENSES["flat"] = camera.LensModel(
+        "flat", 55, 8.0, tuple((1.0, 0, 0, 0, 0, 0) for _ in range(3)), flat.vignette
+    )
     try:
         numbers, _ = mosaic(exposure(lens="flat"))
     finally:

@@ -23,7 +23,7 @@ def test_facts_of_a_raw_file(lamp: Path) -> None:
     assert (facts.make, facts.model, facts.lens) == ("Alder", "Alder One", "Finch 55 mm")
     assert (facts.iso, facts.aperture, facts.focal_length_mm) == (100, 8.0, 55.0)
     assert facts.exposure_s == pytest.approx(1 / 125)
-    assert facts.taken is not None and facts.taken.isoformat() == "2026-03-12T09:00:00" or facts.taken
+    assert (facts.taken is not None and facts.taken.isoformat() == "2026-03-12T09:00:00") or facts.taken
     assert len(facts.colour_matrices) == len(facts.forward_matrices) == 2
     assert facts.illuminants == (17, 21)
     assert len(facts.noise_profile) == 6 and facts.warp is not None and len(facts.warp) == 3
@@ -66,7 +66,14 @@ def dng(pixels: np.ndarray, photometric: int, extra: list[tuple[int, int, int, o
         (50728, 5, 3, (1, 1, 1, 1, 1, 1), True),
         *extra,
     ]
-    tifffile.imwrite(buffer, pixels, photometric=photometric, metadata=None, extratags=tags, planarconfig=1 if pixels.ndim == 3 else None)
+    tifffile.imwrite(
+        buffer,
+        pixels,
+        photometric=photometric,
+        metadata=None,
+        extratags=tags,
+        planarconfig=1 if pixels.ndim == 3 else None,
+    )
     return buffer.getvalue()
 
 
@@ -160,7 +167,13 @@ def test_trouble_is_told_with_the_name(tmp_path: Path, lamp: Path) -> None:
 
 def test_a_hollow_file_is_no_black_picture(tmp_path: Path) -> None:
     path = tmp_path / "hollow.dng"
-    path.write_bytes(dng(np.zeros((120, 200), np.uint16), 32803, [(33421, 3, 2, (2, 2), True), (33422, 1, 4, bytes((0, 1, 1, 2)), True)]))
+    path.write_bytes(
+        dng(
+            np.zeros((120, 200), np.uint16),
+            32803,
+            [(33421, 3, 2, (2, 2), True), (33422, 1, 4, bytes((0, 1, 1, 2)), True)],
+        )
+    )
     with pytest.raises(UnreadableFile, match="zero"):
         read(path)
 
@@ -219,7 +232,11 @@ def test_a_file_without_a_matrix_says_so(tmp_path: Path) -> None:
     rng = np.random.default_rng(0)
     tile = rng.integers(500, 9000, (120, 200)).astype(np.uint16)
     buffer = io.BytesIO()
-    tags = [(50706, 1, 4, b"\x01\x04\x00\x00", True), (33421, 3, 2, (2, 2), True), (33422, 1, 4, bytes((0, 1, 1, 2)), True)]
+    tags = [
+        (50706, 1, 4, b"\x01\x04\x00\x00", True),
+        (33421, 3, 2, (2, 2), True),
+        (33422, 1, 4, bytes((0, 1, 1, 2)), True),
+    ]
     tifffile.imwrite(buffer, tile, photometric=32803, metadata=None, extratags=tags)
     path = tmp_path / "plain.dng"
     path.write_bytes(buffer.getvalue())

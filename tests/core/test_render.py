@@ -44,7 +44,9 @@ def test_strips_regions_and_kept_planes_agree(source: Source, size: tuple[int, i
 def test_threads_change_nothing(source: Source) -> None:
     development = develop(FULL)
     with ThreadPoolExecutor(3) as pool:
-        assert difference(render(source, development, (600, 400)), render(source, development, (600, 400), pool=pool)) == 0
+        assert (
+            difference(render(source, development, (600, 400)), render(source, development, (600, 400), pool=pool)) == 0
+        )
 
 
 def test_another_strip_height_gives_the_same_picture(source: Source, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -62,7 +64,9 @@ def test_a_proxy_is_the_full_size_reduced(source: Source, share: int) -> None:
     w, h = full_size(source, development)
     full = render(source, development, (w, h)).astype(np.float32)
     small = render(source, development, (w // share, h // share)).astype(np.float32)
-    reduced = cv2.resize(full[: h // share * share, : w // share * share], (w // share, h // share), interpolation=cv2.INTER_AREA)
+    reduced = cv2.resize(
+        full[: h // share * share, : w // share * share], (w // share, h // share), interpolation=cv2.INTER_AREA
+    )
     inner = np.abs(small - reduced)[4:-4, 4:-4]
     assert inner.mean() < 1.5
     assert np.percentile(inner, 99) < 12

@@ -91,7 +91,9 @@ def test_the_same_file_twice_in_one_import(card: Path, data: Path, tmp_path: Pat
     assert sorted(i.state for i in job.items) == ["already", "in"]
 
 
-def test_a_copy_that_goes_wrong_leaves_nothing(card: Path, data: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_copy_that_goes_wrong_leaves_nothing(
+    card: Path, data: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     def broken(path: Path, folder: Path) -> tuple[Path, str]:
         from tanner.core.errors import WriteFailed
 

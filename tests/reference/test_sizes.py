@@ -45,7 +45,19 @@ def test_rules_read_back_as_they_are_written(rule: str) -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["", "long", "long:0", "long:-5", "long:abc", "box:100", "box:0x5", "percent:0", "percent:601", "5000", "long:99999"],
+    [
+        "",
+        "long",
+        "long:0",
+        "long:-5",
+        "long:abc",
+        "box:100",
+        "box:0x5",
+        "percent:0",
+        "percent:601",
+        "5000",
+        "long:99999",
+    ],
 )
 def test_what_is_no_size_is_refused(text: str) -> None:
     with pytest.raises(FormatError, match="size|per cent|edge"):

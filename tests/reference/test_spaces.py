@@ -52,7 +52,9 @@ def test_profiles_mean_what_the_space_is(name: str) -> None:
     linear = linear[inside]
     assert len(linear) > 200
     coded = np.rint(SPACES[name].encode(linear) * 65535).astype(np.uint16)[None]
-    out = imagecodecs.cms_transform(coded, icc_profile(name), imagecodecs.cms_profile("srgb"), colorspace="rgb", outcolorspace="rgb", flags=0x0100)
+    out = imagecodecs.cms_transform(
+        coded, icc_profile(name), imagecodecs.cms_profile("srgb"), colorspace="rgb", outcolorspace="rgb", flags=0x0100
+    )
     expected = SPACES["srgb"].encode(linear @ to_srgb.T)
     assert np.abs(out[0] / 65535 - expected).max() < 0.0005
 
@@ -70,7 +72,9 @@ def test_finished_pictures_are_read_as_littlecms_would(name: str) -> None:
     rng = np.random.default_rng(4)
     rgb = rng.integers(0, 65536, (40, 50, 3)).astype(np.uint16)
     planes, warning = to_working(rgb, icc_profile(name))
-    slow = imagecodecs.cms_transform(rgb, icc_profile(name), icc_profile("prophoto"), colorspace="rgb", outcolorspace="rgb", flags=0x0100)
+    slow = imagecodecs.cms_transform(
+        rgb, icc_profile(name), icc_profile("prophoto"), colorspace="rgb", outcolorspace="rgb", flags=0x0100
+    )
     expected = SPACES["prophoto"].decode(slow / 65535.0)
     assert warning == ""
     assert np.abs(np.clip(planes, 0, 1).transpose(1, 2, 0) - expected).max() < 5e-4

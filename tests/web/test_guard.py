@@ -13,7 +13,9 @@ from tanner.web.folders import Folders
 from tanner.web.serve import listen
 
 
-@pytest.mark.parametrize("host", ["evil.example", "evil.example:8470", "127.0.0.1.evil.example", "", "[bad", "192.168.1.7"])
+@pytest.mark.parametrize(
+    "host", ["evil.example", "evil.example:8470", "127.0.0.1.evil.example", "", "[bad", "192.168.1.7"]
+)
 def test_foreign_hosts_are_refused(server: Running, host: str) -> None:
     answer = server.client.get("/api/shoots/1/sheet", headers={"host": host})
     assert answer.status_code in (400, 403)
@@ -105,11 +107,23 @@ def test_pages_cannot_name_other_folders(server: Running, path: str, body: dict[
         ("/api/shoots/1/plan", {"frames": [1], "specs": [{"size": "huge"}], "folder": "/x"}, "size"),
     ],
 )
-def test_wishes_that_make_no_sense_get_a_message(server: Running, path: str, body: dict[str, object], words: str) -> None:
+def test_wishes_that_make_no_sense_get_a_message(
+    server: Running, path: str, body: dict[str, object], words: str
+) -> None:
     assert words in server.post(path, body, 422)["error"]
 
 
-@pytest.mark.parametrize("message", ["no json", "[]", "{}", '{"id": 1}', '{"probe": "x"}', json.dumps({"id": 1, "frame": 1, "view": {"width": 1e9, "height": 1}})])
+@pytest.mark.parametrize(
+    "message",
+    [
+        "no json",
+        "[]",
+        "{}",
+        '{"id": 1}',
+        '{"probe": "x"}',
+        json.dumps({"id": 1, "frame": 1, "view": {"width": 1e9, "height": 1}}),
+    ],
+)
 def test_a_socket_closes_on_nonsense(server: Running, message: str) -> None:
     from websockets.exceptions import ConnectionClosed
 

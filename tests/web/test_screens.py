@@ -21,7 +21,9 @@ def pixels(data: bytes) -> np.ndarray:
 # --- pages -----------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("path", ["/", "/kit", "/shoots/1/import", "/shoots/1/sheet", "/shoots/1/bench", "/shoots/1/deliver"])
+@pytest.mark.parametrize(
+    "path", ["/", "/kit", "/shoots/1/import", "/shoots/1/sheet", "/shoots/1/bench", "/shoots/1/deliver"]
+)
 def test_pages_open_and_name_nothing_outside(server: Running, path: str) -> None:
     page = server.client.get(path)
     assert page.status_code == 200 and "Tanner" in page.text
@@ -193,7 +195,10 @@ def test_values_out_of_range_come_back_as_words(server: Running, sheet: Sheet) -
 def test_departures_marks_and_giving_up(server: Running, sheet: Sheet) -> None:
     lead, follower = sheet["T0001"]["id"], sheet["T0002"]["id"]
     server.post("/api/edit", {"frames": [lead], "values": {"light.shadows": 20}})
-    server.post("/api/edit", {"frames": [follower], "values": {"light.shadows": 40, "light.exposure": 0.4}, "relative": ["light.exposure"]})
+    server.post(
+        "/api/edit",
+        {"frames": [follower], "values": {"light.shadows": 40, "light.exposure": 0.4}, "relative": ["light.exposure"]},
+    )
     state = server.get(f"/api/frames/{follower}")
     assert state["own"] == ["Shadows"] and state["offsets"] == {"ev": 0.4} and state["leadName"] == "T0001.DNG"
     assert state["below"]["light.shadows"] == 20 and state["values"]["light.shadows"] == 40
@@ -217,7 +222,6 @@ def test_a_pick_makes_the_place_neutral(server: Running, sheet: Sheet) -> None:
     _, jpeg = server.view(frame)
     patch = pixels(jpeg)[70:90, 40:56].reshape(-1, 3).mean(axis=0)
     assert np.ptp(patch) < 2.5
-
 
 
 # --- presets and carry over ------------------------------------------------------------------------------------

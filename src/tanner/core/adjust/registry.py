@@ -75,6 +75,11 @@ def _bound(metadata: Iterable[Any], name: str) -> float | None:
     return next((getattr(m, name) for m in metadata if hasattr(m, name)), None)
 
 
+def _plain(value: Any) -> Any:
+    """A neutral value as JSON gives it back, so that the two can be compared."""
+    return [list(v) for v in value] if isinstance(value, list) else value
+
+
 @cache
 def adjustments() -> dict[str, Adjustment]:
     """All adjustments by full name, in working order."""
@@ -88,7 +93,7 @@ def adjustments() -> dict[str, Adjustment]:
                 group,
                 name,
                 spec,
-                info.default,
+                _plain(info.default),
                 _bound(info.metadata, "ge"),
                 _bound(info.metadata, "le"),
                 choices,

@@ -5,9 +5,6 @@ import numpy as np
 from tanner.core.jit import kernel
 from tanner.core.optics.geometry import STEP
 
-RUN = 16
-"""Pixels that are resampled together where the map is nearly a shift."""
-
 
 @kernel
 def box(planes, k, out):
@@ -51,30 +48,15 @@ def node_range(grid, y0, y1, x0, x1, out):
 
 
 @kernel
-def _lines(grid, y, x0, n, nodes, lines):
-    """The seven values of the map along a run of output pixels of one row."""
+def _nodes(grid, y, first, last, nodes):
+    """The map's values at the nodes of one row of output pixels, between two rows of nodes."""
     v = (np.float32(y) + np.float32(0.5)) / np.float32(STEP) + np.float32(1.0)
     iy = int(v)
     fy = v - np.float32(iy)
-    first = x0 // STEP + 1
-    last = (x0 + n - 1) // STEP + 2
     for p in range(7):
         top, bottom = grid[p, iy], grid[p, iy + 1]
         for j in range(first, last + 1):
             nodes[p, j - first] = top[j] + fy * (bottom[j] - top[j])
-    step = np.float32(1.0 / STEP)
-    for cell in range(first, last):
-        begin = max(x0, (cell - 1) * STEP)
-        end = min(x0 + n, cell * STEP)
-        offset = np.float32(begin - (cell - 1) * STEP) + np.float32(0.5)
-        for p in range(7):
-            a = nodes[p, cell - first]
-            slope = (nodes[p, cell - first + 1] - a) * step
-            base = a + slope * offset
-            # Unsigned positions instead of a slice: a slice a cell costs more than its 16 values.
-            line, start = np.uint64(p), np.uint64(begin - x0)
-            for j in range(end - begin):
-                lines[line, start + np.uint64(j)] = base + slope * np.float32(j)
 
 
 @kernel
@@ -97,121 +79,172 @@ def _weights(f, stretch, taps, w):
         w[t] /= total
 
 
-@kernel
-def _cubic(plane, us, vs, gain, out, begin, end):
-    """Catmull-Rom at positions that are given in plane px, 4 x 4 taps, inside the plane."""
-    rows, cols = plane.shape
-    half = np.float32(0.5)
-    low, right, bottom = np.float32(1.0), np.float32(cols) - np.float32(2.01), np.float32(rows) - np.float32(2.01)
-    for j in range(begin, end):
-        u, v = min(max(us[j], low), right), min(max(vs[j], low), bottom)
-        iu, iv = int(u), int(v)
-        fu, fv = u - np.float32(iu), v - np.float32(iv)
-        a0 = half * fu * (fu * (np.float32(2.0) - fu) - np.float32(1.0))
-        a1 = half * (fu * fu * (np.float32(3.0) * fu - np.float32(5.0)) + np.float32(2.0))
-        a2 = half * fu * (fu * (np.float32(4.0) - np.float32(3.0) * fu) + np.float32(1.0))
-        a3 = half * fu * fu * (fu - np.float32(1.0))
-        b0 = half * fv * (fv * (np.float32(2.0) - fv) - np.float32(1.0))
-        b1 = half * (fv * fv * (np.float32(3.0) * fv - np.float32(5.0)) + np.float32(2.0))
-        b2 = half * fv * (fv * (np.float32(4.0) - np.float32(3.0) * fv) + np.float32(1.0))
-        b3 = half * fv * fv * (fv - np.float32(1.0))
-        k = np.uint64(iu - 1)
-        r0, r1, r2, r3 = np.uint64(iv - 1), np.uint64(iv), np.uint64(iv + 1), np.uint64(iv + 2)
-        k1, k2, k3 = k + np.uint64(1), k + np.uint64(2), k + np.uint64(3)
-        c0 = b0 * plane[r0, k] + b1 * plane[r1, k] + b2 * plane[r2, k] + b3 * plane[r3, k]
-        c1 = b0 * plane[r0, k1] + b1 * plane[r1, k1] + b2 * plane[r2, k1] + b3 * plane[r3, k1]
-        c2 = b0 * plane[r0, k2] + b1 * plane[r1, k2] + b2 * plane[r2, k2] + b3 * plane[r3, k2]
-        c3 = b0 * plane[r0, k3] + b1 * plane[r1, k3] + b2 * plane[r2, k3] + b3 * plane[r3, k3]
-        out[j] = (a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3) * gain[j]
+RUN = 16
+"""Pixels that are resampled together where the map is nearly a shift. With 8 the compiler lays the loop out without vectors."""
+SPAN = 24
+"""Columns of the plane that a run reads: two on either side of its pixels, up to whole vectors."""
 
 
 @kernel
-def _run(plane, us, vs, gain, out, at, mu, mv):
-    """`_cubic` for RUN neighbouring pixels whose positions advance by nearly one px each.
-
-    Five taps at places that are the same for all of them, with the four weights moved by one where the
-    position has passed the next pixel: all loads are in a row, so the loop vectorises without gathering.
+def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, out):
+    """The cells of one plane of one row, along each of which the map is linear, and where a run can do them.
 
     Args:
-        at: first pixel; mu, mv: whole px such that 0 <= us - j - mu < 2 and 0 <= vs - mv < 2.
+        out: float32 (9, count): first position u and v, their steps per px, first gain and its step; slope of
+            v over u; whole px (mu, mv) below all positions of a run, mu 0 where the cell is no near shift,
+            leaves the plane or is not whole.
     """
+    half, one, zero, step = np.float32(0.5), np.float32(1.0), np.float32(0.0), np.float32(1.0 / STEP)
+    tiny, most = np.float32(0.002), np.float32(1.99)
+    ax, ay, ag = nodes[2 * c], nodes[2 * c + 1], nodes[6]
+    bx, by, bg = ax[1:], ay[1:], ag[1:]
+    us, vs, dus, dvs, gs, dgs = out[0], out[1], out[2], out[3], out[4], out[5]
+    slopes, mus, mvs = out[6], out[7], out[8]
+    for k in range(count):
+        dus[k] = (bx[k] - ax[k]) * step * inv
+    for k in range(count):
+        dvs[k] = (by[k] - ay[k]) * step * inv
+    for k in range(count):
+        dgs[k] = (bg[k] - ag[k]) * step
+    # The first cell may begin inside of itself.
+    inside = np.float32(max(x0 - (first - 1) * STEP, 0))
+    for k in range(count):
+        us[k] = (ax[k] - ox) * inv - half + half * dus[k]
+    for k in range(count):
+        vs[k] = (ay[k] - oy) * inv - half + half * dvs[k]
+    for k in range(count):
+        gs[k] = ag[k] + half * dgs[k]
+    us[0] += inside * dus[0]
+    vs[0] += inside * dvs[0]
+    gs[0] += inside * dgs[0]
+    right, bottom = np.float32(cols - SPAN + 1), np.float32(rows - 4)
+    for k in range(count):
+        slopes[k] = dvs[k] / max(dus[k], half)
+    for k in range(count):
+        u0, last = us[k], us[k] + np.float32(RUN - 1) * (dus[k] - one)
+        # Rounding must not put a position below the first tap's pixel.
+        mu = np.floor(min(u0, last) - tiny)
+        va = vs[k] + slopes[k] * (mu - one - u0)
+        vb = va + slopes[k] * np.float32(SPAN - 1)
+        mv = np.floor(min(va, vb) - tiny)
+        level = (max(u0, last) < mu + most) & (max(va, vb) < mv + most) & (dus[k] > half)
+        fits = level & (mu >= one) & (mv >= one) & (mu <= right) & (mv <= bottom)
+        mus[k] = mu if fits else zero
+        mvs[k] = mv
+    if x0 > (first - 1) * STEP:
+        mus[0] = zero
+    if x0 + w < (first + count - 1) * STEP:
+        mus[count - 1] = zero
+
+
+@kernel
+def _row(plane, cells, x0, w, first, count, out, column):
+    """One plane of one row by Catmull-Rom: in runs where positions advance by nearly one px, else one by one.
+
+    A run goes first down the columns, along the line on which its positions lie, then along that line: the
+    kernel's footprint is sheared by as much as the line is inclined, and half of the products are saved. The
+    taps stand at places that are the same for all its pixels, moved by one where a position has passed the
+    next pixel: all loads are in a row, so both loops vectorise without gathering. All of this is one function
+    on purpose: handing arrays on costs as much as the arithmetic of some pixels.
+
+    Args:
+        cells: see `_cells`.
+        column: float32 (SPAN,), work space.
+    """
+    rows, cols = plane.shape
     half, one, two = np.float32(0.5), np.float32(1.0), np.float32(2.0)
-    three, four, five, zero = np.float32(3.0), np.float32(4.0), np.float32(5.0), np.float32(0.0)
-    r0 = np.uint64(mv - 1)
-    r1, r2, r3, r4 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3), r0 + np.uint64(4)
-    first = np.uint64(mu - 1)
-    start = np.uint64(at)
-    for i in range(RUN):
-        j = np.uint64(i)
-        fu = us[start + j] - np.float32(mu + i)
-        fv = vs[start + j] - np.float32(mv)
-        su, sv = fu >= one, fv >= one
-        fu = fu - one if su else fu
-        fv = fv - one if sv else fv
-        w0 = half * fu * (fu * (two - fu) - one)
-        w1 = half * (fu * fu * (three * fu - five) + two)
-        w2 = half * fu * (fu * (four - three * fu) + one)
-        w3 = half * fu * fu * (fu - one)
-        a0, a1 = zero if su else w0, w0 if su else w1
-        a2, a3, a4 = w1 if su else w2, w2 if su else w3, w3 if su else zero
-        w0 = half * fv * (fv * (two - fv) - one)
-        w1 = half * (fv * fv * (three * fv - five) + two)
-        w2 = half * fv * (fv * (four - three * fv) + one)
-        w3 = half * fv * fv * (fv - one)
-        b0, b1 = zero if sv else w0, w0 if sv else w1
-        b2, b3, b4 = w1 if sv else w2, w2 if sv else w3, w3 if sv else zero
-        k0 = first + j
-        k1, k2, k3, k4 = k0 + np.uint64(1), k0 + np.uint64(2), k0 + np.uint64(3), k0 + np.uint64(4)
-        c0 = b0 * plane[r0, k0] + b1 * plane[r1, k0] + b2 * plane[r2, k0] + b3 * plane[r3, k0] + b4 * plane[r4, k0]
-        c1 = b0 * plane[r0, k1] + b1 * plane[r1, k1] + b2 * plane[r2, k1] + b3 * plane[r3, k1] + b4 * plane[r4, k1]
-        c2 = b0 * plane[r0, k2] + b1 * plane[r1, k2] + b2 * plane[r2, k2] + b3 * plane[r3, k2] + b4 * plane[r4, k2]
-        c3 = b0 * plane[r0, k3] + b1 * plane[r1, k3] + b2 * plane[r2, k3] + b3 * plane[r3, k3] + b4 * plane[r4, k3]
-        c4 = b0 * plane[r0, k4] + b1 * plane[r1, k4] + b2 * plane[r2, k4] + b3 * plane[r3, k4] + b4 * plane[r4, k4]
-        out[start + j] = (a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3 + a4 * c4) * gain[start + j]
+    three, four, five = np.float32(3.0), np.float32(4.0), np.float32(5.0)
+    low, right, bottom = one, np.float32(cols) - np.float32(2.01), np.float32(rows) - np.float32(2.01)
+    for k in range(count):
+        at = max((first + k - 1) * STEP - x0, 0)
+        end = min((first + k) * STEP - x0, w)
+        u0, v0, du, dv, g0, dg = cells[0, k], cells[1, k], cells[2, k], cells[3, k], cells[4, k], cells[5, k]
+        slope = cells[6, k]
+        mu, mv = int(cells[7, k]), int(cells[8, k])
+        if mu > 0:
+            r0 = np.uint64(mv - 1)
+            r1, r2, r3, r4 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3), r0 + np.uint64(4)
+            left, start = np.uint64(mu - 1), np.uint64(at)
+            v = v0 - np.float32(mv) + slope * (np.float32(mu - 1) - u0)
+            for i in range(SPAN):
+                f = v + np.float32(i) * slope
+                passed = f >= one
+                f = f - one if passed else f
+                w0 = half * f * (f * (two - f) - one)
+                w1 = half * (f * f * (three * f - five) + two)
+                w2 = half * f * (f * (four - three * f) + one)
+                w3 = half * f * f * (f - one)
+                x = left + np.uint64(i)
+                p0, p1, p2, p3, p4 = plane[r0, x], plane[r1, x], plane[r2, x], plane[r3, x], plane[r4, x]
+                # Moving the values costs fewer choices than moving the weights.
+                p0, p1 = p1 if passed else p0, p2 if passed else p1
+                p2, p3 = p3 if passed else p2, p4 if passed else p3
+                column[i] = w0 * p0 + w1 * p1 + w2 * p2 + w3 * p3
+            u, drift = u0 - np.float32(mu), du - one
+            for i in range(RUN):
+                n = np.float32(i)
+                f = u + n * drift
+                passed = f >= one
+                f = f - one if passed else f
+                w0 = half * f * (f * (two - f) - one)
+                w1 = half * (f * f * (three * f - five) + two)
+                w2 = half * f * (f * (four - three * f) + one)
+                w3 = half * f * f * (f - one)
+                x = np.uint64(i)
+                p0, p1, p2 = column[x], column[x + np.uint64(1)], column[x + np.uint64(2)]
+                p3, p4 = column[x + np.uint64(3)], column[x + np.uint64(4)]
+                p0, p1 = p1 if passed else p0, p2 if passed else p1
+                p2, p3 = p3 if passed else p2, p4 if passed else p3
+                out[start + x] = (w0 * p0 + w1 * p1 + w2 * p2 + w3 * p3) * (g0 + n * dg)
+        else:
+            for j in range(end - at):
+                n = np.float32(j)
+                u, v = min(max(u0 + n * du, low), right), min(max(v0 + n * dv, low), bottom)
+                iu, iv = int(u), int(v)
+                f, g = u - np.float32(iu), v - np.float32(iv)
+                a0 = half * f * (f * (two - f) - one)
+                a1 = half * (f * f * (three * f - five) + two)
+                a2 = half * f * (f * (four - three * f) + one)
+                a3 = half * f * f * (f - one)
+                b0 = half * g * (g * (two - g) - one)
+                b1 = half * (g * g * (three * g - five) + two)
+                b2 = half * g * (g * (four - three * g) + one)
+                b3 = half * g * g * (g - one)
+                x, y = np.uint64(iu - 1), np.uint64(iv - 1)
+                x1, x2, x3 = x + np.uint64(1), x + np.uint64(2), x + np.uint64(3)
+                y1, y2, y3 = y + np.uint64(1), y + np.uint64(2), y + np.uint64(3)
+                c0 = b0 * plane[y, x] + b1 * plane[y1, x] + b2 * plane[y2, x] + b3 * plane[y3, x]
+                c1 = b0 * plane[y, x1] + b1 * plane[y1, x1] + b2 * plane[y2, x1] + b3 * plane[y3, x1]
+                c2 = b0 * plane[y, x2] + b1 * plane[y1, x2] + b2 * plane[y2, x2] + b3 * plane[y3, x2]
+                c3 = b0 * plane[y, x3] + b1 * plane[y1, x3] + b2 * plane[y2, x3] + b3 * plane[y3, x3]
+                out[at + j] = (a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3) * (g0 + n * dg)
 
 
 @kernel
-def _line(plane, us, vs, gain, out, n):
-    """One row by runs where the positions allow it, else pixel by pixel."""
+def _wide_row(plane, nodes, c, x0, w, first, last, inv, ox, oy, out, stretch, taps, wx, wy):
+    """The same as `_row`, pixel by pixel, with a widened kernel of 6 or 8 taps."""
     rows, cols = plane.shape
-    at = 0
-    while at < n:
-        last = at + RUN - 1
-        if last < n:
-            u0, u1 = us[at], us[last] - np.float32(RUN - 1)
-            v0, v1 = vs[at], vs[last]
-            mu, mv = int(np.floor(min(u0, u1) - np.float32(0.01))), int(np.floor(min(v0, v1) - np.float32(0.01)))
-            level = max(u0, u1) < np.float32(mu) + np.float32(1.98) and max(v0, v1) < np.float32(mv) + np.float32(1.98)
-            inside = mu >= 1 and mv >= 1 and mu + RUN + 4 < cols and mv + 4 < rows
-            if level and inside:
-                _run(plane, us, vs, gain, out, at, mu, mv)
-                at += RUN
-                continue
-        end = min(n, at + RUN)
-        _cubic(plane, us, vs, gain, out, at, end)
-        at = end
-
-
-@kernel
-def _wide(plane, us, vs, gain, out, n, stretch, taps, wx, wy):
-    """The same with a widened kernel of 6 or 8 taps."""
-    rows, cols = plane.shape
-    half = taps // 2
-    low = np.float32(half - 1)
-    right, bottom = np.float32(cols - half) - np.float32(0.01), np.float32(rows - half) - np.float32(0.01)
-    for j in range(n):
-        u, v = min(max(us[j], low), right), min(max(vs[j], low), bottom)
-        iu, iv = int(u), int(v)
-        _weights(u - np.float32(iu), stretch, taps, wx)
-        _weights(v - np.float32(iv), stretch, taps, wy)
-        total = np.float32(0.0)
-        for b in range(taps):
-            part = np.float32(0.0)
-            row = plane[iv - half + 1 + b]
-            for a in range(taps):
-                part += wx[a] * row[iu - half + 1 + a]
-            total += wy[b] * part
-        out[j] = total * gain[j]
+    reach = taps // 2
+    low = np.float32(reach - 1)
+    right, bottom = np.float32(cols - reach) - np.float32(0.01), np.float32(rows - reach) - np.float32(0.01)
+    half, step = np.float32(0.5), np.float32(1.0 / STEP)
+    for cell in range(first, last):
+        k = cell - first
+        for x in range(max(x0, (cell - 1) * STEP), min(x0 + w, cell * STEP)):
+            f = (np.float32(x - (cell - 1) * STEP) + half) * step
+            u = nodes[2 * c, k] + f * (nodes[2 * c, k + 1] - nodes[2 * c, k])
+            v = nodes[2 * c + 1, k] + f * (nodes[2 * c + 1, k + 1] - nodes[2 * c + 1, k])
+            u, v = min(max((u - ox) * inv - half, low), right), min(max((v - oy) * inv - half, low), bottom)
+            iu, iv = int(u), int(v)
+            _weights(u - np.float32(iu), stretch, taps, wx)
+            _weights(v - np.float32(iv), stretch, taps, wy)
+            total = np.float32(0.0)
+            for b in range(taps):
+                part = np.float32(0.0)
+                for a in range(taps):
+                    part += wx[a] * plane[iv - reach + 1 + b, iu - reach + 1 + a]
+                total += wy[b] * part
+            out[x - x0] = total * (nodes[6, k] + f * (nodes[6, k + 1] - nodes[6, k]))
 
 
 @kernel
@@ -230,23 +263,20 @@ def warp(planes, origin, pitch, shifts, grid, y0, x0, stretch, out):
     """
     h, w = out.shape[1], out.shape[2]
     nodes = np.empty((7, w // STEP + 4), dtype=np.float32)
-    lines = np.empty((7, w), dtype=np.float32)
-    us, vs = np.empty(w, dtype=np.float32), np.empty(w, dtype=np.float32)
     wx, wy = np.empty(8, dtype=np.float32), np.empty(8, dtype=np.float32)
+    column = np.empty(SPAN, dtype=np.float32)
+    cells = np.empty((9, w // STEP + 3), dtype=np.float32)
     inv = np.float32(1.0) / np.float32(pitch)
-    half = np.float32(0.5)
     taps = 4 if stretch <= 1.02 else (6 if stretch <= 1.5 else 8)
+    first, last = x0 // STEP + 1, (x0 + w - 1) // STEP + 2
     for i in range(h):
-        _lines(grid, y0 + i, x0, w, nodes, lines)
-        gain = lines[6]
+        _nodes(grid, y0 + i, first, last, nodes)
         for c in range(3):
-            xs, ys = lines[2 * c], lines[2 * c + 1]
             ox, oy = origin[0] + shifts[c, 0], origin[1] + shifts[c, 1]
-            for j in range(w):
-                us[j] = (xs[j] - ox) * inv - half
-            for j in range(w):
-                vs[j] = (ys[j] - oy) * inv - half
             if taps == 4:
-                _line(planes[c], us, vs, gain, out[c, i], w)
+                count = last - first
+                _cells(nodes, c, x0, w, first, count, inv, ox, oy, planes.shape[1], planes.shape[2], cells)
+                _row(planes[c], cells, x0, w, first, count, out[c, i], column)
             else:
-                _wide(planes[c], us, vs, gain, out[c, i], w, np.float32(stretch), taps, wx, wy)
+                wide = np.float32(stretch)
+                _wide_row(planes[c], nodes, c, x0, w, first, last, inv, ox, oy, out[c, i], wide, taps, wx, wy)

@@ -269,21 +269,27 @@ def bin_mosaic(raw, black, gain, red_y, red_x, k, out):
     """
     rows, cols = out.shape[1], out.shape[2]
     half = k // 2
+    width = cols * k
+    # Rows first: adding whole rows vectorises, and leaves little to add along them.
+    lines = np.empty((2, width), dtype=np.int32)
     sums = np.empty((4, cols), dtype=np.float32)
     for i in range(rows):
-        sums[:] = np.float32(0.0)
+        lines[:] = 0
         for a in range(k):
             y = i * k + a
-            line = raw[y]
+            line, into = raw[y], lines[y & 1]
+            for j in range(width):
+                into[j] += line[j]
+        for parity in range(2):
             for phase in range(2):
-                plane = sums[2 * (y & 1) + phase]
-                b, g = black[y & 1, phase], gain[y & 1, phase]
+                line, into = lines[parity, phase:], sums[2 * parity + phase]
+                b, g = black[parity, phase] * np.float32(half * half), gain[parity, phase]
                 for j in range(cols):
                     total = 0
-                    at = j * k + phase
+                    at = j * k
                     for t in range(half):
                         total += line[at + 2 * t]
-                    plane[j] += (np.float32(total) - b * half) * g
+                    into[j] = (np.float32(total) - b) * g
         norm = np.float32(1.0 / (half * half))
         r, g1 = sums[2 * red_y + red_x], sums[2 * red_y + 1 - red_x]
         g2, bl = sums[2 * (1 - red_y) + red_x], sums[2 * (1 - red_y) + 1 - red_x]

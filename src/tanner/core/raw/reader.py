@@ -34,18 +34,20 @@ class Source:
     Attributes:
         data: uint16 (H, W) for a Bayer mosaic, else float32 (3, H, W): linear camera RGB from 0 to 1, or the
             linear working space for finished pictures.
+        decoder: owns the memory of a mosaic; None when `data` does.
     """
 
     facts: FrameFacts
     data: NDArray[Any]
     cache: dict[Any, Any] = field(default_factory=dict)
+    decoder: Any = None
 
     @property
     def size(self) -> tuple[int, int]:
         return self.facts.width, self.facts.height
 
     def __getstate__(self) -> dict[str, Any]:
-        return {"facts": self.facts, "data": self.data, "cache": {}}
+        return {"facts": self.facts, "data": self.data, "cache": {}, "decoder": None}
 
     @property
     def camera(self) -> CameraColour:
@@ -150,7 +152,9 @@ def _sane(path: Path, width: int, height: int) -> None:
 def _read_raw(path: Path, pixels: bool) -> Source:
     import rawpy
 
-    with rawpy.imread(str(path)) as raw:
+    # Not closed here: a Bayer mosaic is worked on where the decoder put it, and kept alive by the array.
+    raw = rawpy.imread(str(path))
+    try:
         sizes = raw.sizes
         _sane(path, sizes.raw_width, sizes.raw_height)
         found = _raw_facts(path, raw)
@@ -158,10 +162,11 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             return Source(FrameFacts(**found), np.empty((0, 0), np.uint16))
         pattern = raw.raw_pattern
         if found["kind"] == "bayer":
-            data: NDArray[Any] = np.array(raw.raw_image_visible[: found["height"], : found["width"]])
+            # Kernels are compiled for whole arrays: a mosaic with a frame of masked pixels is copied out.
+            data: NDArray[Any] = np.ascontiguousarray(raw.raw_image_visible[: found["height"], : found["width"]])
             if not data.any():
                 raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
-            return Source(FrameFacts(**found), data)
+            return Source(FrameFacts(**found), data, decoder=raw)
         if pattern is None and raw.raw_image_visible.ndim == 3:
             values = raw.raw_image_visible[..., :3].astype(np.float32)
             black = np.float32(raw.black_level_per_channel[0])
@@ -172,6 +177,9 @@ def _read_raw(path: Path, pixels: bool) -> Source:
         if not planes.any():
             raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
         return Source(FrameFacts(**found), planes)
+    except BaseException:
+        raw.close()
+        raise
 
 
 def _demosaic_by_libraw(raw: Any, found: dict[str, Any]) -> NDArray[np.float32]:

@@ -75,48 +75,73 @@ def _colour(r, g, b, gains, neutral_clip, m, n):
 
 
 @kernel
-def _guide_line(guide, y, x0, n, height, width, a, b):
-    """The base layer's two coefficients along a run of output pixels, bilinear."""
+def _guide_line(guide, y, x0, n, height, width, a, b, ends):
+    """The base layer's two coefficients along a run of output pixels, bilinear.
+
+    Args:
+        ends: float32 (2, gw), work space for the coefficients between two rows of the guide.
+    """
     gh, gw = guide.shape[1], guide.shape[2]
     v = (np.float32(y) + np.float32(0.5)) * np.float32(gh) / np.float32(height) - np.float32(0.5)
     v = min(max(v, np.float32(0.0)), np.float32(gh - 1))
     iy = min(int(v), gh - 2)
     fy = v - np.float32(iy)
     sx = np.float32(gw) / np.float32(width)
-    for j in range(n):
-        u = (np.float32(x0 + j) + np.float32(0.5)) * sx - np.float32(0.5)
-        u = min(max(u, np.float32(0.0)), np.float32(gw - 1))
-        i = np.uint64(min(int(u), gw - 2))
-        k = i + np.uint64(1)
-        f = u - np.float32(i)
-        t = guide[0, iy, i] + f * (guide[0, iy, k] - guide[0, iy, i])
-        s = guide[0, iy + 1, i] + f * (guide[0, iy + 1, k] - guide[0, iy + 1, i])
-        a[j] = t + fy * (s - t)
-        t = guide[1, iy, i] + f * (guide[1, iy, k] - guide[1, iy, i])
-        s = guide[1, iy + 1, i] + f * (guide[1, iy + 1, k] - guide[1, iy + 1, i])
-        b[j] = t + fy * (s - t)
+    most = np.float32(gw - 1)
+    first = min(max(np.float32(x0) * sx - np.float32(1.0), np.float32(0.0)), most)
+    last = min(max(np.float32(x0 + n) * sx + np.float32(1.0), np.float32(0.0)), most)
+    for c in range(2):
+        top, bottom, out = guide[c, iy], guide[c, iy + 1], ends[c]
+        for j in range(int(first), int(last) + 1):
+            out[j] = top[j] + fy * (bottom[j] - top[j])
+    # Positions advance by less than a guide px: between two of them the coefficients are straight lines.
+    at = 0
+    start = (np.float32(x0) + np.float32(0.5)) * sx - np.float32(0.5)
+    while at < n:
+        u = start + np.float32(at) * sx
+        i = min(max(int(np.floor(u)), 0), gw - 2)
+        # The first pixel at or past the next guide px; before the first and after the last all is held.
+        edge = np.float32(i + 1)
+        if u < np.float32(0.0):
+            edge = np.float32(0.0)
+        count = int((edge - u) / sx) + 1
+        end = n if u >= most else min(n, at + max(count, 1))
+        held = np.float32(0.0) if (u < np.float32(0.0) or u >= most) else sx
+        f = min(max(u, np.float32(0.0)), most) - np.float32(i)
+        da, db = ends[0, i + 1] - ends[0, i], ends[1, i + 1] - ends[1, i]
+        a0, b0 = ends[0, i] + f * da, ends[1, i] + f * db
+        da, db = da * held, db * held
+        for j in range(end - at):
+            a[np.uint64(at + j)] = a0 + np.float32(j) * da
+        for j in range(end - at):
+            b[np.uint64(at + j)] = b0 + np.float32(j) * db
+        at = end
 
 
 @kernel
-def _local(r, g, b, luma, guide, ev, terms, y, x0, n, height, width, rows):
-    """Highlights, shadows and local contrast as a gain read from the edge-aware base layer."""
-    lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
-    for j in range(n):
-        lum[j] = luma[0] * r[j] + luma[1] * g[j] + luma[2] * b[j]
-    log2_row(lum, log, n)
-    _guide_line(guide, y, x0, n, height, width, ca, cb)
+def _gain_line(log, ca, cb, ev, up, down, local, out, n):
+    """Gain in EV from the base layer and what a pixel differs from it; see `light.local_terms`."""
     mid = np.float32(2.4739312)  # minus log2 of mid-grey, 0.18
     zero, one = np.float32(0.0), np.float32(1.0)
     two, three = np.float32(2.0), np.float32(3.0)
     for j in range(n):
         # The guide was made before exposure: its slope works on the log without it.
         base = ca[j] * (log[j] - ev) + cb[j] + ev
-        d = log[j] - base
         u = min(max((base + mid) * np.float32(0.25), zero), one)
         v = min(max((-base - mid) * np.float32(0.2), zero), one)
-        up = u * u * (three - two * u)
-        down = v * v * (three - two * v)
-        lum[j] = terms[0] * up + terms[1] * down + terms[2] * d
+        out[j] = up * u * u * (three - two * u) + down * v * v * (three - two * v) + local * (log[j] - base)
+
+
+@kernel
+def _local(r, g, b, luma, guide, ev, terms, y, x0, n, height, width, rows, ends):
+    """Highlights, shadows and local contrast as a gain read from the edge-aware base layer."""
+    lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
+    lr, lg, lb = luma[0], luma[1], luma[2]
+    for j in range(n):
+        lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
+    log2_row(lum, log, n)
+    _guide_line(guide, y, x0, n, height, width, ca, cb, ends)
+    _gain_line(log, ca, cb, ev, terms[0], terms[1], terms[2], lum, n)
     exp2_row(lum, gain, n)
     for j in range(n):
         r[j] *= gain[j]
@@ -223,13 +248,14 @@ def develop_block(
     """
     h, w = planes.shape[1], planes.shape[2]
     rows = np.empty((6, w), dtype=np.float32)
+    ends = np.empty((2, guide.shape[2]), dtype=np.float32)
     local = guide.shape[1] > 1
     colourful = saturation[0] != 1 or saturation[1] != 0
     for i in range(h):
         r, g, b = planes[0, i], planes[1, i], planes[2, i]
         _colour(r, g, b, gains, clip, matrix, w)
         if local:
-            _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows)
+            _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows, ends)
         _tone(r, g, b, table, w, rows)
         if colourful:
             _saturate(r, g, b, luma, saturation[0], saturation[1], w)

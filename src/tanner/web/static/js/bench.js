@@ -42,6 +42,7 @@ const line = new Line({
     }
     if (header.frame !== frame?.id || (asked && asked.view.zoom !== picture.zoom) || (asked && asked.view.whole !== picture.whole)) return;
     picture.show(header, bitmap);
+    if (line.idle && !header.draft) byId("canvas").setAttribute("aria-busy", "false");
     if (header.before) return;
     histogram.set(header.histogram);
     byId("refining").hidden = !header.draft;
@@ -56,6 +57,7 @@ const picture = new Picture(byId("picture"), byId("canvas"), (view) => {
   if (!frame) return;
   const message = { frame: frame.id, values: draft, relative: relativeKeys(), view };
   if (trial) Object.assign(message, { values: {}, preset: trial.key, amount: trial.amount });
+  byId("canvas").setAttribute("aria-busy", "true");
   // The time of the event goes along on this side only.
   const sent = performance.now();
   line.ask(Object.defineProperty(message, "sent", { value: sent }));
@@ -191,6 +193,7 @@ const targets = () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : [frame.id])
 
 // Sends a change and brings everything that shows it up to date.
 async function commit(url, body) {
+  byId("canvas").setAttribute("aria-busy", "true");
   const result = await trying(() => post(url, body));
   draft = {};
   await refresh();
@@ -283,7 +286,7 @@ const cropValues = () => Object.fromEntries(["left", "top", "right", "bottom", "
 const crop = new CropTool(cropValues, (values, final) => {
   const named = Object.fromEntries(Object.entries(values).map(([k, v]) => [`crop.${k}`, v]));
   Object.assign(draft, named);
-  if (final) post("/api/edit", { frames: [frame.id], values: named }).then(refresh, (e) => (tell(e.message, true), (draft = {}), refresh()));
+  if (final) commit("/api/edit", { frames: [frame.id], values: named });
   else redraw(true);
 });
 byId("ratio").addEventListener("change", (event) => {

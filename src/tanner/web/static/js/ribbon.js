@@ -36,7 +36,7 @@ export class Ribbon {
         const image = el("img", { alt: "", src: `/api/frames/${f.id}/picture?v=${f.v}`, draggable: "false" });
         return el(
           "div",
-          { class: "ribbon-cell", role: "option", "data-id": f.id, id: `ribbon-${f.id}`, "aria-label": `${f.name}${f.lead ? ", lead" : ""}` },
+          { class: "ribbon-cell", role: "option", "data-id": f.id, id: `ribbon-${f.id}` },
           image,
           el("div", { class: "cell-line" }, ...this.marks(f)),
         );

@@ -163,7 +163,7 @@ function marks(frame) {
 function cell(item, missing) {
   const frame = item.frame;
   const box = el("div", { class: "cell-picture" });
-  const node = el("div", { class: "cell", role: "option", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
+  const node = el("div", { class: "cell", role: "button", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
   node.style.left = `${item.x}px`;
   node.style.top = `${item.y}px`;
   node.style.width = `${item.w}px`;
@@ -176,10 +176,9 @@ function cell(item, missing) {
 }
 
 function look(node, frame) {
-  node.setAttribute("aria-selected", state.chosen.has(frame.id));
+  node.setAttribute("aria-pressed", state.chosen.has(frame.id));
   node.classList.toggle("active", state.active === frame.id);
   node.classList.toggle("dropped", frame.verdict === "drop");
-  node.setAttribute("aria-label", `${frame.name}, ${frame.verdict}${frame.lead ? ", lead" : ""}${frame.stars ? `, ${plural(frame.stars, "star")}` : ""}`);
 }
 
 function told() {
@@ -194,7 +193,6 @@ function told() {
     if (what === "lead") button.disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
     if (what === "merge") button.disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
   }
-  if (state.active) roll.setAttribute("aria-activedescendant", `frame-${state.active}`);
 }
 
 function choose(ids, active = ids[0]) {
@@ -252,10 +250,11 @@ async function change(url, body, needs = true) {
   if (result) await load();
 }
 
+let writing = Promise.resolve();
 async function marking(fields, next = false) {
   const chosen = ids();
   if (!chosen.length) return;
-  if (!(await trying(() => post("/api/marks", { frames: chosen, ...fields })))) return;
+  // Shown and walked on at once, so that keys can be pressed as fast as one sees; a refusal loads the truth.
   for (const id of chosen) Object.assign(state.frames.get(id), fields);
   for (const id of chosen) {
     const node = shown.get(`f${id}`);
@@ -263,6 +262,9 @@ async function marking(fields, next = false) {
   }
   if (next && chosen.length === 1) walk(1, false);
   told();
+  const kept = writing.then(() => trying(() => post("/api/marks", { frames: chosen, ...fields })));
+  writing = kept;
+  if (!(await kept)) load();
 }
 
 const actions = {

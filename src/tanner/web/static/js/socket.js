@@ -43,6 +43,10 @@ export class Line {
     this.socket.send(JSON.stringify({ ...message, id: this.number }));
   }
 
+  get idle() {
+    return this.under.size === 0 && this.next.size === 0;
+  }
+
   probe(x, y) {
     if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ probe: [x, y] }));
   }
