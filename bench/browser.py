@@ -23,20 +23,10 @@ FLAGS = [
 
 
 @contextmanager
-def served(data: Path, folder: Path, port: int) -> Iterator[str]:
+def served(data: Path, folders: list[Path], port: int) -> Iterator[str]:
     """A server of its own process, as users have it."""
-    command = [
-        sys.executable,
-        "-m",
-        "tanner.cli",
-        "serve",
-        "--data",
-        str(data),
-        "--folder",
-        str(folder),
-        "--port",
-        str(port),
-    ]
+    opened = [argument for folder in folders for argument in ("--folder", str(folder))]
+    command = [sys.executable, "-m", "tanner.cli", "serve", "--data", str(data), *opened, "--port", str(port)]
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as server:
         assert server.stdout is not None
         server.stdout.readline()
@@ -55,7 +45,7 @@ def paged(width: int = 1280, height: int = 800) -> Iterator[Page]:
 def drag(data: Path, raw: Path) -> tuple[float, float]:
     """Median and p95 in ms from a pointer event to the picture that answers it, drawn."""
     import_now(data, "Drag", [raw], None, [])
-    with served(data, raw.parent, 8495) as url, paged() as page:
+    with served(data, [raw.parent], 8495) as url, paged() as page:
         page.goto(f"{url}/shoots/1/bench")
         page.wait_for_timeout(4000)
         page.locator('#index [data-group="light"]').click()
@@ -98,7 +88,7 @@ def sheet(data: Path) -> float:
                 group.lead_id = frame.id
     catalogue.close()
     times = []
-    with served(data, data, 8496) as url, paged() as page:
+    with served(data, [data], 8496) as url, paged() as page:
         urllib.request.urlopen(f"{url}/shoots/1/sheet").read()
         for _ in range(5):
             page.goto("about:blank")

@@ -1,6 +1,5 @@
 """Deliveries: the table before, both sizes in one pass, stop and resume, kill and resume, failures told."""
 
-import os
 import shutil
 import time
 from collections.abc import Iterator
@@ -194,7 +193,7 @@ def test_taken_names(catalogue: Catalogue, deliveries: Deliveries, tmp_path: Pat
     record = wait(catalogue, deliveries.create(1, ids(catalogue)[:1], [spec], out))
     item = record["items"][0]  # type: ignore[index]
     old = (out / "T0001.jpg").read_bytes() == b"old"
-    assert (item["state"], old, len(os.listdir(out))) == {
+    assert (item["state"], old, len(list(out.iterdir()))) == {
         "skip": ("skipped", True, 1),
         "replace": ("done", False, 1),
         "number": ("done", True, 2),

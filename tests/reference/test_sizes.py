@@ -60,5 +60,5 @@ def test_rules_read_back_as_they_are_written(rule: str) -> None:
     ],
 )
 def test_what_is_no_size_is_refused(text: str) -> None:
-    with pytest.raises(FormatError, match="size|per cent|edge"):
+    with pytest.raises(FormatError, match=r"size|per cent|edge"):
         parse_size(text)

@@ -6,6 +6,7 @@ import time
 import numpy as np
 
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.measure import histogram, mark_clipping
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source
 from tanner.core.render import render
@@ -46,7 +47,9 @@ def main() -> int:
         for bits in (8, 16):
             render(source, develop(full), size, bits=bits)
     rgb = Source(source.facts.model_copy(update={"kind": "camera"}), np.full((3, 384, 512), 0.2, np.float32))
-    render(rgb, develop(full), (300, 200), keep=True)
+    pixels = render(rgb, develop(full), (300, 200), keep=True)
+    histogram(pixels)
+    mark_clipping(pixels)
     print(f"Done in {time.perf_counter() - started:.0f} s.")
     return 0
 

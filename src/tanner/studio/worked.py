@@ -4,11 +4,14 @@ import shutil
 from pathlib import Path
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from tanner.catalogue.development import Resolver, record, set_offsets, set_values
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.jobs.imports import import_now
+from tanner.jobs.pictures import Pictures, wish_for
+from tanner.jobs.workers import Workers
 from tanner.studio.demo import VERSION
 
 NAME = "Alder & Finch, spring catalogue"
@@ -43,12 +46,24 @@ def work_on(into: Path) -> None:
                 frames = list(session.scalars(select(Frame).where(Frame.set_id == group.id).order_by(Frame.taken)))
                 if frames:
                     _develop(session, resolver, group, frames)
+        _show(catalogue)
     finally:
         catalogue.close()
     mark.write_text(str(VERSION))
 
 
-def _develop(session, resolver: Resolver, group: FrameSet, frames: list[Frame]) -> None:  # type: ignore[no-untyped-def]
+def _show(catalogue: Catalogue) -> None:
+    """Make the pictures of all frames as they look now, so that the first page shows them."""
+    with Workers(2) as workers:
+        pictures = Pictures(catalogue, workers)
+        with catalogue.read() as session:
+            resolver = Resolver(session, 1)
+            pictures.want([wish_for(resolver, f) for f in session.scalars(select(Frame))])
+        pictures.wait()
+        pictures.close()
+
+
+def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list[Frame]) -> None:
     """A lead developed, a few departures, some frames decided."""
     shoot = resolver.shoot.id
     lead = frames[0]
@@ -56,7 +71,7 @@ def _develop(session, resolver: Resolver, group: FrameSet, frames: list[Frame]) 
     kind = "chart"
     if long:
         kind = {"Finch 24 mm": "bench"}.get(lead.lens, "instrument" if lead.height > lead.width else "lamp")
-    light = f"{lead.as_shot[0]:.0f} K"
+    light = f"{round(lead.as_shot[0], -2):.0f} K"
     record(
         session, shoot, "Set called by its subject", [(group, {"name": _NAMES[kind] if long else f"Chart, {light}"})]
     )

@@ -68,7 +68,7 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
         row = counts.get(shoot.id)
         strip = select(Frame.id).where(Frame.shoot_id == shoot.id).order_by(Frame.taken, Frame.name)
         ids = list(session.scalars(strip))
-        chosen = ids[:: max(1, len(ids) // 9)][:9]
+        chosen = ids[:: max(1, len(ids) // 12)][:12]
         result.append(
             {
                 "id": shoot.id,

@@ -21,6 +21,8 @@ export async function carryOver(source, titles, scopes) {
   const boxes = [];
   const groups = new Map();
   for (const item of list.adjustments) {
+    // A group's switch is of interest only where it was used.
+    if (item.key.endsWith(".enabled") && !item.changed) continue;
     if (!groups.has(item.group)) groups.set(item.group, []);
     groups.get(item.group).push(item);
   }

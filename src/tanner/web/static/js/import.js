@@ -11,9 +11,11 @@ async function open(path) {
   const list = await trying(() => get(`/api/folders?path=${encodeURIComponent(path)}`));
   if (!list) return;
   state.folder = list.path;
-  byId("here").textContent = list.path || "Folders that are open";
+  const root = (state.roots || []).find((r) => list.path === r || list.path.startsWith(`${r}/`)) || "";
+  byId("here").textContent = list.path ? leaf(root) + list.path.slice(root.length) : "Folders that are open";
+  byId("here").title = list.path;
   const rows = list.folders.map((f) =>
-    el("li", {}, el("button", { type: "button", text: list.path ? leaf(f) : f, onclick: () => open(f) })),
+    el("li", {}, el("button", { type: "button", text: leaf(f), title: f, onclick: () => open(f) })),
   );
   if (list.up !== null) rows.unshift(el("li", {}, el("button", { type: "button", text: "Up", onclick: () => open(list.up) })));
   byId("folders").replaceChildren(...rows);

@@ -15,7 +15,7 @@ async function presets() {
       const unknown = p.unknown.length ? ` (${plural(p.unknown.length, "name")} of a newer version, kept)` : "";
       const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/presets/file?key=${encodeURIComponent(p.key)}`, download: "", text: "Give out" }));
       if (own(p.key)) tools.append(" ", el("button", { type: "button", text: "Delete", "aria-label": `Delete ${p.name}`, onclick: () => take(`/api/presets?key=${encodeURIComponent(p.key)}`, presets) }));
-      return el("tr", {}, el("td", { text: p.folder }), el("td", { text: p.name }), el("td", { text: p.about }), el("td", { text: names.join(", ") + unknown }), tools);
+      return el("tr", {}, el("td", { class: "tight", text: p.folder }), el("td", { class: "tight", text: p.name }), el("td", { text: p.about }), el("td", { text: names.join(", ") + unknown }), tools);
     }),
   );
 }

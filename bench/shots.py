@@ -1,0 +1,89 @@
+"""Takes the pictures in docs/screenshots from the demo data: `make shots`."""
+
+import shutil
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+from bench.browser import paged, served
+
+DEMO = Path("build/demo")
+OUT = Path("docs/screenshots")
+
+
+def settled(page: Page) -> None:
+    page.wait_for_timeout(500)
+    for _ in range(200):
+        if page.evaluate("document.getElementById('canvas').getAttribute('aria-busy') === 'false'"):
+            break
+        page.wait_for_timeout(50)
+    page.wait_for_timeout(1800)
+
+
+def shot(page: Page, name: str) -> None:
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    # A copy of the demo at a plain place, so that taking pictures leaves the demo as it is.
+    root = Path("/tmp/alder-finch")
+    shutil.rmtree(root, ignore_errors=True)
+    for part in ("data", "card"):
+        shutil.copytree(DEMO / part, root / part)
+    (root / "photos").mkdir()
+    (root / "out").mkdir()
+    try:
+        with served(root / "data", [root / n for n in ("photos", "card", "out")], 8497) as url, paged() as page:
+            page.goto(url)
+            page.wait_for_timeout(1200)
+            shot(page, "shoots")
+            page.goto(f"{url}/shoots/1/import")
+            page.wait_for_timeout(600)
+            page.get_by_role("button", name="card", exact=True).click()
+            page.wait_for_timeout(1500)
+            shot(page, "import")
+            page.goto(f"{url}/shoots/1/sheet")
+            page.wait_for_timeout(2500)
+            page.locator(".cell", has_text="AF0004").click()
+            shot(page, "sheet")
+            frames = {f["name"][:6]: f["id"] for f in page.request.get(f"{url}/api/shoots/1/sheet").json()["frames"]}
+            page.goto(f"{url}/shoots/1/bench?frame={frames['AF0004']}")
+            page.locator('#index [data-group="light"]').click()
+            settled(page)
+            shot(page, "bench")
+            page.goto(f"{url}/shoots/1/bench?frame={frames['AF0012']}")
+            settled(page)
+            page.locator('#index [data-group="presets"]').click()
+            page.wait_for_timeout(2000)
+            shot(page, "presets")
+            page.locator('#index [data-group="light"]').click()
+            page.get_by_role("button", name="Split").click()
+            settled(page)
+            shot(page, "split")
+            page.get_by_role("button", name="Split").click()
+            page.locator('#index [data-group="crop"]').click()
+            settled(page)
+            page.locator("#n-crop-straighten").fill("-4")
+            page.locator("#n-crop-straighten").press("Enter")
+            settled(page)
+            page.get_by_label("Ratio", exact=True).select_option("4:5")
+            settled(page)
+            shot(page, "crop")
+            page.goto(f"{url}/shoots/1/bench?frame={frames['AF0002']}")
+            settled(page)
+            page.get_by_role("button", name="Carry over …").click()
+            page.wait_for_timeout(600)
+            shot(page, "carry")
+            page.goto(f"{url}/shoots/1/deliver")
+            page.wait_for_timeout(1500)
+            shot(page, "deliver")
+            page.goto(f"{url}/kit")
+            page.wait_for_timeout(800)
+            shot(page, "kit")
+    finally:
+        shutil.rmtree(root)
+
+
+if __name__ == "__main__":
+    main()
