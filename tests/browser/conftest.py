@@ -1,12 +1,12 @@
 """Headless Chromium from Debian's packages, on a running server with small frames."""
 
 import shutil
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from urllib.parse import urlsplit
 
 import pytest
+from browsing import settled
 from playwright.sync_api import Browser, Page, sync_playwright
 from serving import Running, running
 
@@ -109,19 +109,3 @@ def bench(page: Page, frame_ids: dict[str, int]) -> Callable[[str], None]:
         settled(page)
 
     return open_frame
-
-
-def until(page: Page, expression: str, timeout_s: float = 30) -> None:
-    """Until an expression is true. (The pages' policy forbids to evaluate strings inside of them.)"""
-    end = time.monotonic() + timeout_s
-    while not page.evaluate(expression):
-        assert time.monotonic() < end, expression
-        page.wait_for_timeout(30)
-
-
-def settled(page: Page) -> None:
-    """Until the picture that is shown is the settled one of the last wish."""
-    page.wait_for_timeout(60)
-    until(page, "document.getElementById('canvas').getAttribute('aria-busy') === 'false'")
-    page.wait_for_timeout(40)
-    until(page, "document.getElementById('canvas').getAttribute('aria-busy') === 'false'")

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from conftest import settled, until
+from browsing import settled, until
 from playwright.sync_api import Page, expect
 from scipy.interpolate import PchipInterpolator
 from serving import Running

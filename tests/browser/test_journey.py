@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from conftest import settled
+from browsing import settled
 from made import hashes
 from PIL import Image
 from playwright.sync_api import Page, expect

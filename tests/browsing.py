@@ -1,0 +1,21 @@
+"""Waiting for the Bench's picture in browser tests."""
+
+import time
+
+from playwright.sync_api import Page
+
+
+def until(page: Page, expression: str, timeout_s: float = 30) -> None:
+    """Until an expression is true. (The pages' policy forbids to evaluate strings inside of them.)"""
+    end = time.monotonic() + timeout_s
+    while not page.evaluate(expression):
+        assert time.monotonic() < end, expression
+        page.wait_for_timeout(30)
+
+
+def settled(page: Page) -> None:
+    """Until the picture that is shown is the settled one of the last wish."""
+    page.wait_for_timeout(60)
+    until(page, "document.getElementById('canvas').getAttribute('aria-busy') === 'false'")
+    page.wait_for_timeout(40)
+    until(page, "document.getElementById('canvas').getAttribute('aria-busy') === 'false'")
