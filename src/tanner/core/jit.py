@@ -1,11 +1,28 @@
-"""The one way in which kernels are compiled: cached on disk, free of the interpreter lock."""
+"""The one way in which kernels are compiled: cached on disk, free of the interpreter lock, in whole vectors."""
 
+import os
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from numba import njit
+from llvmlite import binding
 
 F = TypeVar("F", bound=Callable[..., Any])
+
+
+def _use_whole_vectors() -> None:
+    """Let LLVM use 512-bit vectors where the processor has them (it prefers 256 bits there, which was slower).
+
+    Read by numba when it is first imported, so this must come before; a setting of the user's stays.
+    """
+    features = binding.get_host_cpu_features()
+    if features.get("avx512f") and "NUMBA_CPU_FEATURES" not in os.environ:
+        features["prefer-256-bit"] = False
+        os.environ["NUMBA_CPU_FEATURES"] = features.flatten()
+
+
+_use_whole_vectors()
+
+from numba import njit  # noqa: E402
 
 # Re-association and contraction let LLVM vectorise; NaN and infinity keep their meaning.
 _FAST = {"contract", "reassoc", "arcp", "nsz", "afn"}

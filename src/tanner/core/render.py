@@ -30,9 +30,9 @@ from tanner.core.noise import shrink
 from tanner.core.noise.plain import Noise
 from tanner.core.noise.sharpen import Detail, gaussian
 from tanner.core.optics.crop import Crop
-from tanner.core.optics.geometry import Geometry, build, kept_size
+from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
-from tanner.core.optics.resample import box, node_range, warp
+from tanner.core.optics.resample import box, sensor_range, warp
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
 from tanner.core.tone import base, point
@@ -259,7 +259,7 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
         shifts[2] = 0.5 - rx, 0.5 - ry
         return _binned(plan), np.zeros(2, np.float32), float(k), shifts
     reach = np.empty(4, dtype=np.float32)
-    node_range(plan.geometry.grid, y0, y1, x0, x1, reach)
+    sensor_range(plan.geometry.grid, y0, y1, x0, x1, reach)
     noisy = bool(plan.noise.luminance or plan.noise.colour)
     pad = math.ceil(3 * k * plan.stretch) + 1
     w, h = source.size
@@ -363,7 +363,8 @@ def _strip(plan: Plan, y0: int, y1: int, x0: int, x1: int, stop: Callable[[], bo
     # As wide as one pass of the demosaicing reaches, so that no narrow rest is left over.
     reach = demosaic.BLOCK_W - 2 * math.ceil(3 * plan.reduce * plan.stretch) - 24
     step = max(64, int(reach / (plan.reduce * plan.stretch)) - 2 * m - 16)
-    step = math.ceil((x1 - x0) / math.ceil((x1 - x0) / step))
+    # Whole cells of the map, which the resampling takes as runs.
+    step = math.ceil((x1 - x0) / math.ceil((x1 - x0) / step) / STEP) * STEP
     for left in range(x0, x1, step):
         if stop and stop():
             raise Cancelled

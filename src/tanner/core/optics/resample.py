@@ -30,21 +30,33 @@ def box(planes, k, out):
 
 
 @kernel
-def node_range(grid, y0, y1, x0, x1, out):
-    """Smallest and largest sensor position of a block of output pixels, over its nodes.
+def sensor_range(grid, y0, y1, x0, x1, out):
+    """Smallest and largest sensor position of a block of output pixels.
+
+    Between its nodes the map is bilinear, so its extremes lie at nodes inside the block and on the block's
+    edges; taking whole cells instead would read a fifth more of the sensor than is needed.
 
     Args:
         out: float32 (4,): x low, x high, y low, y high.
     """
-    a, b = y0 // STEP + 1, (y1 + STEP - 1) // STEP + 1
-    c, d = x0 // STEP + 1, (x1 + STEP - 1) // STEP + 1
+    step, half, one = np.float32(STEP), np.float32(0.5), np.float32(1.0)
+    top, bottom = (np.float32(y0) + half) / step + one, (np.float32(y1) - half) / step + one
+    left, right = (np.float32(x0) + half) / step + one, (np.float32(x1) - half) / step + one
     out[0], out[1], out[2], out[3] = 1e9, -1e9, 1e9, -1e9
-    for p in range(3):
-        for i in range(a, min(b, grid.shape[1] - 1) + 1):
-            for j in range(c, min(d, grid.shape[2] - 1) + 1):
-                x, y = grid[2 * p, i, j], grid[2 * p + 1, i, j]
-                out[0], out[1] = min(out[0], x), max(out[1], x)
-                out[2], out[3] = min(out[2], y), max(out[3], y)
+    for i in range(int(np.floor(top)), int(np.floor(bottom)) + 2):
+        v = min(max(np.float32(i), top), bottom)
+        iy = min(int(v), grid.shape[1] - 2)
+        fy = v - np.float32(iy)
+        for j in range(int(np.floor(left)), int(np.floor(right)) + 2):
+            u = min(max(np.float32(j), left), right)
+            ix = min(int(u), grid.shape[2] - 2)
+            fx = u - np.float32(ix)
+            for p in range(6):
+                a = grid[p, iy, ix] + fx * (grid[p, iy, ix + 1] - grid[p, iy, ix])
+                b = grid[p, iy + 1, ix] + fx * (grid[p, iy + 1, ix + 1] - grid[p, iy + 1, ix])
+                at = a + fy * (b - a)
+                k = 2 * (p & 1)
+                out[k], out[k + 1] = min(out[k], at), max(out[k + 1], at)
 
 
 @kernel

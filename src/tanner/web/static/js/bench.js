@@ -47,7 +47,8 @@ const line = new Line({
     histogram.set(header.histogram);
     byId("refining").hidden = !header.draft;
     cropSize(header);
-    if (asked?.sent) timings.push(performance.now() - asked.sent);
+    // Counted until the browser draws its next frame.
+    if (asked?.sent) requestAnimationFrame(() => timings.push(performance.now() - asked.sent));
   },
   onProbe: (values) => showProbe(values),
   onState: (open) => (open ? null : tell("Tanner does not answer; trying again.", true)),
