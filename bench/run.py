@@ -13,8 +13,9 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import contextmanager
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
@@ -78,6 +79,20 @@ def interleaved(rounds: int, **work: Callable[[], float]) -> dict[str, float]:
         for name, run in work.items():
             times[name].append(run())
     return {name: statistics.median(t) for name, t in times.items()}
+
+
+@contextmanager
+def one_thread() -> Iterator[Callable[[str, str], float]]:
+    """The reference in a process of its own that has one thread only."""
+    before = os.environ.get("OMP_NUM_THREADS")
+    os.environ["OMP_NUM_THREADS"] = "1"
+    with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
+        pool.submit(os.getpid).result()
+        if before is None:
+            del os.environ["OMP_NUM_THREADS"]
+        else:
+            os.environ["OMP_NUM_THREADS"] = before
+        yield lambda path, out: pool.submit(reference, path, out).result()
 
 
 def batch(paths: list[str], out: str) -> dict[str, tuple[float, float]]:
@@ -172,17 +187,23 @@ def main() -> None:
         Path(packed).write_bytes(take(big, compress=True))
         out = str(folder)
         for label, file in (("uncompressed", path), ("lossless JPEG inside", packed)):
-            t = interleaved(
-                5,
-                r=lambda f=file: reference(f, f"{out}/r.jpg"),
-                full=lambda f=file: ours(f, [FULL], out),
-                small=lambda f=file: ours(f, [SMALL], out),
-                both=lambda f=file: ours(f, [FULL, SMALL], out),
-            )
-            print(f"R = {t['r']:.2f} s, 24 MP, {label}")
-            row(f"one raw to full-size JPEG, latency ({label})", "0.40 R", "0.30 R", f"{t['full'] / t['r']:.2f} R")
-            row(f"one raw to 2048 px JPEG, latency ({label})", "0.20 R", "0.13 R", f"{t['small'] / t['r']:.2f} R")
-            row(f"both sizes in one pass, latency ({label})", "0.50 R", "0.38 R", f"{t['both'] / t['r']:.2f} R")
+            with one_thread() as single:
+                t = interleaved(
+                    5,
+                    r=lambda f=file: reference(f, f"{out}/r.jpg"),
+                    r1=lambda f=file, run=single: run(f, f"{out}/r1.jpg"),
+                    full=lambda f=file: ours(f, [FULL], out),
+                    small=lambda f=file: ours(f, [SMALL], out),
+                    both=lambda f=file: ours(f, [FULL, SMALL], out),
+                )
+            print(f"R = {t['r']:.2f} s with LibRaw's own threads, R1 = {t['r1']:.2f} s with one; 24 MP, {label}")
+
+            def against(name: str, t: dict[str, float] = t) -> str:
+                return f"{t[name] / t['r']:.2f} R, {t[name] / t['r1']:.2f} R1"
+
+            row(f"one raw to full-size JPEG, latency ({label})", "0.40 R", "0.30 R", against("full"))
+            row(f"one raw to 2048 px JPEG, latency ({label})", "0.20 R", "0.13 R", against("small"))
+            row(f"both sizes in one pass, latency ({label})", "0.50 R", "0.38 R", against("both"))
         paths = []
         for n in range(8):
             paths.append(str(folder / f"b{n}.dng"))

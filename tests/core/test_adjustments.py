@@ -36,8 +36,8 @@ EXTREMES = {
 }
 
 
-def picture(source: Source, settings: dict[str, object]) -> np.ndarray:
-    development = develop(settings)
+def picture(source: Source, wanted: dict[str, object]) -> np.ndarray:
+    development = develop(wanted)
     w, h = full_size(source, development)
     return render(source, development, (max(1, w // 2), max(1, h // 2)))
 

@@ -121,8 +121,8 @@ def test_correction_undoes_the_simulated_lens(source: Source) -> None:
     from tanner.core.raw.reader import Source as Kind
     from tanner.studio.camera import mosaic
 
-    settings = {**defaults(raw=False, lens=True), "white.temperature": 5500.0}
-    fixed = render(source, develop(settings), (300, 200)).astype(np.float32)
+    wanted = {**defaults(raw=False, lens=True), "white.temperature": 5500.0}
+    fixed = render(source, develop(wanted), (300, 200)).astype(np.float32)
     plain = render(source, develop({"white.temperature": 5500.0}), (300, 200)).astype(np.float32)
     # The same exposure through a lens without faults, as truth.
     from tanner.studio import camera

@@ -59,8 +59,8 @@ def test_another_strip_height_gives_the_same_picture(source: Source, monkeypatch
 @pytest.mark.parametrize("share", [2, 3, 4])
 def test_a_proxy_is_the_full_size_reduced(source: Source, share: int) -> None:
     """Without sharpening, which works at the size that is written, by design."""
-    settings = {k: v for k, v in FULL.items() if not k.startswith("detail")}
-    development = develop(settings)
+    wanted = {k: v for k, v in FULL.items() if not k.startswith("detail")}
+    development = develop(wanted)
     w, h = full_size(source, development)
     full = render(source, development, (w, h)).astype(np.float32)
     small = render(source, development, (w // share, h // share)).astype(np.float32)

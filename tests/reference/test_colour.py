@@ -39,9 +39,9 @@ def shot(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
     return kelvin, read(path)
 
 
-def measured(source: Source, settings: dict[str, object]) -> np.ndarray:
+def measured(source: Source, wanted: dict[str, object]) -> np.ndarray:
     """XYZ (D50) of the 24 patches, as rendered to a wide linear space, scaled so that the white patch fits."""
-    pixels = render(source, develop({**LENS, **settings}), SIZE, space="prophoto", bits=16)
+    pixels = render(source, develop({**LENS, **wanted}), SIZE, space="prophoto", bits=16)
     linear = SPACES["prophoto"].decode(pixels / 65535.0)
     values = []
     for x, y in patch_centres():
@@ -103,9 +103,9 @@ def test_a_pick_on_the_grey_patch_makes_it_grey(shot: tuple[float, Source]) -> N
     _, source = shot
     x, y = patch_centres()[20]
     u, v = place(x, y)
-    settings: dict[str, object] = {**LENS, "white.temperature": 4300.0, "white.tint": 20.0}
-    numbers = camera_numbers(source, develop(settings), u, v, 0.015)
-    found = measured(source, {**settings, **picked(source.camera, numbers)})
+    wanted: dict[str, object] = {**LENS, "white.temperature": 4300.0, "white.tint": 20.0}
+    numbers = camera_numbers(source, develop(wanted), u, v, 0.015)
+    found = measured(source, {**wanted, **picked(source.camera, numbers)})
     lab = xyz_to_lab(found[20] / found[18:22, 1].max())
     assert np.hypot(lab[1], lab[2]) < 0.7
 

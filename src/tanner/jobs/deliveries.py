@@ -45,8 +45,8 @@ def plan(
     taken: set[Path] = set()
     rows: list[dict[str, Any]] = []
     for number, frame in enumerate(frames, 1):
-        settings = resolver.resolve(frame).values
-        development = develop(settings)
+        values = resolver.resolve(frame).values
+        development = develop(values)
         group = resolver.sets.get(frame.set_id or 0)
         for index, spec in enumerate(specs):
             size = planned_size(frame, development, spec)
@@ -92,7 +92,7 @@ def plan(
                     "target": str(target),
                     "width": size[0],
                     "height": size[1],
-                    "settings": settings,
+                    "settings": values,
                     "notes": notes,
                 }
             )

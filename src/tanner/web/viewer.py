@@ -122,11 +122,11 @@ class Viewer:
     def _pixels(
         self, source: Source, values: Mapping[str, Any], starting: Mapping[str, Any], view: View
     ) -> tuple[NDArray[np.uint8], dict[str, Any]]:
-        settings = _before(values, starting) if view.before else dict(values)
-        crop = develop(settings).group(Crop)
+        wanted = _before(values, starting) if view.before else dict(values)
+        crop = develop(wanted).group(Crop)
         if view.whole:
-            settings = {k: v for k, v in settings.items() if not adjustments()[k].spec.per_frame}
-        development = develop(settings)
+            wanted = {k: v for k, v in wanted.items() if not adjustments()[k].spec.per_frame}
+        development = develop(wanted)
         full = full_size(source, development)
         up = upright(source.size, source.facts.orientation)
         cx, cy, w, h = kept(crop, *up)
