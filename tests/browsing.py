@@ -1,6 +1,7 @@
 """Waiting for the Bench's picture in browser tests."""
 
 import time
+from collections.abc import Callable
 
 from playwright.sync_api import Page
 
@@ -19,3 +20,11 @@ def settled(page: Page) -> None:
     until(page, "document.getElementById('canvas').getAttribute('aria-busy') === 'false'")
     page.wait_for_timeout(40)
     until(page, "document.getElementById('canvas').getAttribute('aria-busy') === 'false'")
+
+
+def eventually(page: Page, check: Callable[[], bool], timeout_s: float = 20) -> None:
+    """Until a check is true: a loaded machine takes longer, and nothing here measures time."""
+    end = time.monotonic() + timeout_s
+    while not check():
+        assert time.monotonic() < end, "did not come true"
+        page.wait_for_timeout(60)

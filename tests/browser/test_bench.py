@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from browsing import settled, until
+from browsing import eventually, settled, until
 from playwright.sync_api import Page, expect
 from scipy.interpolate import PchipInterpolator
 from serving import Running
@@ -35,8 +35,7 @@ def test_numbers_arrows_and_reset(page: Page, bench: Bench, server: Running, fra
     for _ in range(3):
         scale.press("ArrowRight")
     scale.press("Shift+ArrowLeft")
-    page.wait_for_timeout(700)
-    assert server.get(f"/api/frames/{frame_ids['T0001']}")["values"]["light.contrast"] == -27
+    eventually(page, lambda: server.get(f"/api/frames/{frame_ids['T0001']}")["values"]["light.contrast"] == -27)
     # Four presses are one step of the history.
     assert len(server.get(f"/api/frames/{frame_ids['T0001']}")["history"]) == 2
     page.locator('.rule[data-key="light.contrast"] .rule-reset').click()
@@ -118,15 +117,13 @@ def test_before_by_a_held_key_and_by_a_split_line(page: Page, bench: Bench, mean
     bright = np.mean(mean())
     page.locator("body").focus()
     page.keyboard.down("b")
-    page.wait_for_timeout(700)
-    assert abs(np.mean(mean()) - plain) < 4
+    eventually(page, lambda: abs(np.mean(mean()) - plain) < 4)
     page.keyboard.up("b")
-    page.wait_for_timeout(200)
-    assert abs(np.mean(mean()) - bright) < 2
+    eventually(page, lambda: abs(np.mean(mean()) - bright) < 2)
     page.get_by_role("button", name="Split").click()
-    page.wait_for_timeout(700)
-    left, right = np.mean(mean(0.3, 0.35, 0.15, 0.1)), np.mean(mean(0.55, 0.35, 0.15, 0.1))
-    assert right > left + 25
+    left, right = (0.3, 0.35, 0.15, 0.1), (0.55, 0.35, 0.15, 0.1)
+    eventually(page, lambda: np.mean(mean(*right)) > np.mean(mean(*left)) + 25)
+    after = np.mean(mean(*right))
     # The line is dragged to the right edge: all is "before" left of it.
     box = page.locator("#canvas").bounding_box()
     assert box
@@ -135,7 +132,7 @@ def test_before_by_a_held_key_and_by_a_split_line(page: Page, bench: Bench, mean
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] * 0.95, middle[1], steps=6)
     page.mouse.up()
-    assert abs(np.mean(mean(0.55, 0.35, 0.15, 0.1)) - right) > 25
+    eventually(page, lambda: abs(np.mean(mean(*right)) - after) > 25)
 
 
 def test_zoom_and_panning(page: Page, bench: Bench) -> None:
@@ -226,11 +223,16 @@ def test_curve_points(page: Page, bench: Bench, server: Running, mean: Mean, fra
     points = server.get(f"/api/frames/{frame_ids['T0001']}")["values"]["curve.points"]
     assert len(points) == 3 and points[1] == pytest.approx([0.5, 0.7], abs=0.02)
     assert np.mean(mean()) > before + 10
+
+    def kept() -> list[list[float]]:
+        values = server.get(f"/api/frames/{frame_ids['T0001']}")["values"]
+        return values.get("curve.points", [])  # type: ignore[no-any-return]
+
     page.locator(".curve svg").press("ArrowDown")
-    page.wait_for_timeout(700)
-    page.locator(".curve svg").press("Delete")
+    eventually(page, lambda: kept() != points)
     settled(page)
-    assert "curve.points" not in server.get(f"/api/frames/{frame_ids['T0001']}")["values"]
+    page.locator(".curve svg").press("Delete")
+    eventually(page, lambda: kept() == [])
 
 
 def test_the_drawn_curve_is_the_cores_curve(page: Page, server: Running) -> None:
@@ -258,9 +260,7 @@ def test_white_balance_pick(page: Page, bench: Bench, mean: Mean) -> None:
     box = page.locator("#canvas").bounding_box()
     assert box
     page.mouse.click(box["x"] + box["width"] * 0.225, box["y"] + box["height"] * 0.425)
-    settled(page)
-    page.wait_for_timeout(300)
-    assert np.ptp(mean(0.2, 0.4, 0.05, 0.05)) < 4
+    eventually(page, lambda: np.ptp(mean(0.2, 0.4, 0.05, 0.05)) < 4)
     page.get_by_role("button", name="As shot").click()
     settled(page)
     expect(page.locator('.rule[data-key="white.temperature"]')).to_contain_class("unset")

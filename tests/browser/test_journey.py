@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from browsing import settled
+from browsing import eventually, settled
 from made import hashes
 from PIL import Image
 from playwright.sync_api import Page, expect
@@ -47,8 +47,7 @@ def test_from_card_to_finished_files(page: Page, server: Running, mean: Callable
     page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 14)
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] * 0.62, box["y"] + 14, steps=8)
-    page.wait_for_timeout(400)
-    assert np.mean(mean()) > np.mean(dark) + 20
+    eventually(page, lambda: np.mean(mean()) > np.mean(dark) + 20)
     page.mouse.up()
     settled(page)
     assert np.mean(mean()) > np.mean(dark) + 20

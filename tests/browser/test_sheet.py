@@ -4,6 +4,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
+from browsing import eventually
 from playwright.sync_api import Page, expect
 from serving import Running
 
@@ -25,10 +26,14 @@ def test_choosing_by_keyboard(page: Page, server: Running, frame_ids: dict[str, 
     expect(page.locator(".label-red")).to_have_count(1)
     page.keyboard.press("Shift+ArrowRight")
     expect(page.locator("#chosen-text")).to_have_text("2 frames chosen")
-    page.wait_for_timeout(600)  # marks are shown at once and kept in their order
-    rows = {f["name"][:5]: f for f in server.get("/api/shoots/1/sheet")["frames"]}
-    assert [rows[n]["verdict"] for n in ("T0001", "T0002", "T0003")] == ["keep", "drop", "undecided"]
-    assert rows["T0003"]["stars"] == 4 and rows["T0003"]["label"] == "red"
+
+    def kept() -> list[object]:
+        """Marks are shown at once and kept in their order."""
+        rows = {f["name"][:5]: f for f in server.get("/api/shoots/1/sheet")["frames"]}
+        verdicts = [rows[n]["verdict"] for n in ("T0001", "T0002", "T0003")]
+        return [*verdicts, rows["T0003"]["stars"], rows["T0003"]["label"]]
+
+    eventually(page, lambda: kept() == ["keep", "drop", "undecided", 4, "red"])
     page.locator("#by-verdict").select_option("not-drop")
     expect(page.locator(".cell")).to_have_count(5)
     page.locator("#find").fill("finch 24")

@@ -7,7 +7,7 @@ from tanner.core.adjust.registry import defaults, develop
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import build
 from tanner.core.optics.lens import OpcodeLens, Optics, corrected, find_database_lens
-from tanner.core.optics.resample import warp
+from tanner.core.optics.resample import box, sensor_range, warp
 from tanner.core.raw.reader import Source
 from tanner.core.render import render
 
@@ -112,6 +112,33 @@ def test_a_smooth_picture_is_resampled_where_it_lies() -> None:
     ideal_y, ideal_x = np.mgrid[0:200, 0:300]
     assert np.abs(out[0] - (150.5 + ideal_x)).max() < 0.02
     assert np.abs(out[1] - (100.5 + ideal_y)).max() < 0.02
+
+
+@pytest.mark.parametrize("k", [2, 3, 4, 5, 7])
+def test_means_of_blocks(k: int) -> None:
+    """Against NumPy; rows and columns that fill no block are left out."""
+    planes = np.random.default_rng(k).random((3, 61, 95), dtype=np.float32)
+    out = np.empty((3, 61 // k, 95 // k), dtype=np.float32)
+    box(planes, k, out)
+    whole = planes[:, : 61 // k * k, : 95 // k * k]
+    assert np.abs(out - whole.reshape(3, 61 // k, k, 95 // k, k).mean(axis=(2, 4))).max() < 1e-6
+
+
+@pytest.mark.parametrize("block", [(0, 128, 0, 600), (37, 61, 203, 219), (-2, 5, -2, 9), (380, 402, 590, 602)])
+def test_the_range_of_a_block_holds_all_its_positions(block: tuple[int, int, int, int]) -> None:
+    """Neither less (pixels would be missing) nor more than the map says at every single pixel."""
+    full = optics(distortion=200.0, lateral_colour=200.0)
+    grid = build((600, 400), 1, Crop(straighten=7.0), full, bent(k=-0.2), (600, 400)).grid
+    y0, y1, x0, x1 = block
+    reach = np.empty(4, dtype=np.float32)
+    sensor_range(grid, y0, y1, x0, x1, reach)
+    v, u = np.mgrid[y0:y1, x0:x1] / 16 + 0.5 / 16 + 1
+    i, j = v.astype(int), u.astype(int)
+    f, g = v - i, u - j
+    at = (grid[:6, i, j] * (1 - g) + grid[:6, i, j + 1] * g) * (1 - f)
+    at = at + (grid[:6, i + 1, j] * (1 - g) + grid[:6, i + 1, j + 1] * g) * f
+    xs, ys = at[0::2], at[1::2]
+    assert reach == pytest.approx([xs.min(), xs.max(), ys.min(), ys.max()], abs=2e-3)
 
 
 def test_correction_undoes_the_simulated_lens(source: Source) -> None:

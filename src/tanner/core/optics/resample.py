@@ -8,20 +8,36 @@ from tanner.core.optics.geometry import STEP
 
 @kernel
 def box(planes, k, out):
-    """Mean of k x k blocks: float32 (3, H, W) to (3, H // k, W // k)."""
+    """Mean of k x k blocks: float32 (3, H, W) to (3, H // k, W // k).
+
+    Written out for 2 and 3, the only ones that a mosaic needs: half of the time of the loops below.
+    """
     norm = np.float32(1.0 / (k * k))
     line = np.empty(out.shape[2] * k, dtype=np.float32)
     n = out.shape[2] * k
+    one, two = np.uint64(1), np.uint64(2)
     for c in range(3):
         for i in range(out.shape[1]):
-            first = planes[c, i * k]
+            row, first, second = out[c, i], planes[c, i * k], planes[c, i * k + 1]
+            if k == 2:
+                for j in range(n):
+                    line[j] = first[j] + second[j]
+                for j in range(out.shape[2]):
+                    x = np.uint64(j) * two
+                    row[j] = (line[x] + line[x + one]) * norm
+                continue
+            third = planes[c, i * k + 2]
             for j in range(n):
-                line[j] = first[j]
-            for a in range(1, k):
+                line[j] = first[j] + second[j] + third[j]
+            if k == 3:
+                for j in range(out.shape[2]):
+                    x = np.uint64(j) * (two + one)
+                    row[j] = (line[x] + line[x + one] + line[x + two]) * norm
+                continue
+            for a in range(3, k):
                 following = planes[c, i * k + a]
                 for j in range(n):
                     line[j] += following[j]
-            row = out[c, i]
             for j in range(out.shape[2]):
                 total = np.float32(0.0)
                 for t in range(k):
