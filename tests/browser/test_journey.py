@@ -74,6 +74,9 @@ def test_from_card_to_finished_files(page: Page, server: Running, mean: Callable
     page.get_by_label("Folder", exact=True).press("Tab")
     expect(page.locator("#rows tr")).to_have_count(4)
     expect(page.locator("#rows tr").first).to_contain_text("600 × 400")
+    page.get_by_label("Author").fill("Finch & Daughter")
+    page.get_by_label("Author").press("Tab")
+    eventually(page, lambda: page.evaluate("document.querySelectorAll('.notice.trouble').length") == 0)
     page.get_by_role("button", name="Deliver 4 files").click()
     expect(page.locator("#run-text")).to_have_text("4 of 4 files written", timeout=60_000)
     expect(page.locator("#rows .state-done")).to_have_count(4)
@@ -84,6 +87,7 @@ def test_from_card_to_finished_files(page: Page, server: Running, mean: Callable
     assert files == ["full/AGAIN.jpg", "full/T0021.jpg", "web/AGAIN.jpg", "web/T0021.jpg"]
     with Image.open(out / "full" / "T0021.jpg") as image:
         assert image.size == (400, 600)
+        assert image.getexif()[315] == "Finch & Daughter"
     with Image.open(out / "web" / "AGAIN.jpg") as image:
         middle = np.asarray(image)[150:250, 200:400].mean()
     assert middle > np.mean(dark) + 15  # the exposure went along

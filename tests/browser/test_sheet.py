@@ -61,6 +61,18 @@ def test_sets_are_corrected_by_hand(page: Page, server: Running, frame_ids: dict
     expect(page.locator(".set-head")).to_have_count(3)
 
 
+@pytest.mark.usefixtures("fresh")
+def test_the_preset_under_the_whole_shoot(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    page.goto("/shoots/1/sheet")
+    expect(page.locator(".cell")).to_have_count(6)
+    page.get_by_label("Preset under the whole shoot").select_option(label="Shoot: Deep wood")
+    eventually(page, lambda: server.get(f"/api/frames/{frame_ids['T0012']}")["values"].get("light.contrast") == 16)
+    page.reload()
+    expect(page.locator("#shoot-preset option:checked")).to_have_text("Shoot: Deep wood")
+    page.get_by_label("Preset under the whole shoot").select_option(label="No preset of the shoot")
+    eventually(page, lambda: "light.contrast" not in server.get(f"/api/frames/{frame_ids['T0012']}")["values"])
+
+
 def test_two_thousand_frames_keep_the_page_small(page: Page, server: Running) -> None:
     """Only what is near the window is in the page; scrolling to the end shows the last frame."""
     with server.services.catalogue.write() as session:

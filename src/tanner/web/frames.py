@@ -6,7 +6,6 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Query
 from fastapi.responses import FileResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
 
 from tanner.catalogue.development import (
     Resolver,
@@ -19,7 +18,6 @@ from tanner.catalogue.development import (
     set_values,
     state_after,
 )
-from tanner.catalogue.models import Frame
 from tanner.core.adjust.registry import blend, develop
 from tanner.core.colour.white import picked
 from tanner.core.errors import SettingsError, TannerError
@@ -262,10 +260,3 @@ def locate(frame_id: int, desk: Desk) -> dict[str, Any]:
         desk.pictures.retry(frame_id)
         desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
     return {"done": "tried again"}
-
-
-@router.get("/shoots/{shoot_id}/ids")
-def ids(shoot_id: int, desk: Desk) -> dict[str, Any]:
-    """All frames of a shoot, for "all of the shoot" in Carry over."""
-    with desk.catalogue.read() as session:
-        return {"frames": list(session.scalars(select(Frame.id).where(Frame.shoot_id == shoot_id)))}

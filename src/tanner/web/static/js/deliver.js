@@ -239,6 +239,9 @@ byId("earlier").addEventListener("change", (event) => {
   if (event.target.value) follow(Number(event.target.value));
 });
 
+for (const id of ["creator", "rights"]) {
+  byId(id).addEventListener("change", () => trying(() => post(`/api/shoots/${shootId}/words`, { [id]: byId(id).value.trim() })));
+}
 byId("which").addEventListener("change", plan);
 byId("folder").addEventListener("change", plan);
 

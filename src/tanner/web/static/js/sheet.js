@@ -19,6 +19,8 @@ async function load() {
   if (!data) return;
   state.frames = new Map(data.frames.map((f) => [f.id, f]));
   state.sets = data.sets;
+  state.preset = data.preset?.name || "";
+  shootPreset();
   for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
   if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
   fresh.watch();
@@ -306,6 +308,16 @@ byId("chosen").addEventListener("click", (event) => {
   const what = event.target.closest("button")?.dataset.do;
   if (what) actions[what]?.();
 });
+// The preset that lies under the whole shoot: shown by its name, which is what the shoot keeps of it.
+function shootPreset() {
+  const select = byId("shoot-preset");
+  const known = [...select.options].find((o) => o.dataset.name === state.preset);
+  if (state.preset && !known) select.append(el("option", { value: "?", "data-name": state.preset, text: `Shoot: ${state.preset}` }));
+  select.value = state.preset ? [...select.options].find((o) => o.dataset.name === state.preset).value : "";
+}
+byId("shoot-preset").addEventListener("change", (event) => {
+  if (event.target.value !== "?") change(`/api/shoots/${shootId}/preset`, { key: event.target.value || null }, false);
+});
 byId("propose").addEventListener("click", () => change(`/api/shoots/${shootId}/propose`, {}, false));
 byId("move-to").addEventListener("change", async (event) => {
   const set = Number(event.target.value);
@@ -374,6 +386,9 @@ useKeys("sheet", [
 ]);
 
 const presets = await trying(() => get("/api/presets"));
-for (const p of presets?.presets || []) byId("apply-preset").append(el("option", { value: p.key, text: `${p.folder}: ${p.name}` }));
+for (const p of presets?.presets || []) {
+  byId("apply-preset").append(el("option", { value: p.key, text: `${p.folder}: ${p.name}` }));
+  byId("shoot-preset").append(el("option", { value: p.key, "data-name": p.name, text: `Shoot: ${p.name}` }));
+}
 for (const problem of presets?.problems || []) tell(problem, true);
 await load();
