@@ -69,7 +69,7 @@ def test_the_preset_under_the_whole_shoot(page: Page, server: Running, frame_ids
     eventually(page, lambda: server.get(f"/api/frames/{frame_ids['T0012']}")["values"].get("light.contrast") == 16)
     page.reload()
     expect(page.locator("#shoot-preset option:checked")).to_have_text("Shoot: Deep wood")
-    page.get_by_label("Preset under the whole shoot").select_option(label="No preset of the shoot")
+    page.get_by_label("Preset under the whole shoot").select_option(label="Shoot: no preset")
     eventually(page, lambda: "light.contrast" not in server.get(f"/api/frames/{frame_ids['T0012']}")["values"])
 
 
