@@ -203,7 +203,7 @@ def test_departures_marks_and_giving_up(server: Running, sheet: Sheet) -> None:
     assert state["own"] == ["Shadows"] and state["offsets"] == {"ev": 0.4} and state["leadName"] == "T0001.DNG"
     assert state["below"]["light.shadows"] == 20 and state["values"]["light.shadows"] == 40
     assert [s["label"] for s in state["history"]] == ["2 adjustments of light"]
-    server.post("/api/nudge", {"frames": [follower], "offsets": {"ev": 0.1}})
+    server.post("/api/edit", {"frames": [follower], "values": {"light.exposure": 0.5}, "relative": ["light.exposure"]})
     assert server.get(f"/api/frames/{follower}")["offsets"] == {"ev": 0.5}
     server.post("/api/giveup", {"frames": [follower]})
     state = server.get(f"/api/frames/{follower}")

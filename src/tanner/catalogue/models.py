@@ -6,7 +6,6 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, MetaData, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-VERDICTS = ("undecided", "keep", "drop")
 LABELS = ("none", "red", "yellow", "green", "blue", "violet")
 
 

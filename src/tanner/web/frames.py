@@ -14,7 +14,6 @@ from tanner.catalogue.development import (
     give_up,
     history,
     record,
-    set_offsets,
     set_values,
     state_after,
 )
@@ -41,10 +40,6 @@ class Edit(Body):
 
     values: dict[str, Any] = Field(max_length=100)
     relative: list[str] = []
-
-
-class Nudge(Body):
-    offsets: dict[str, float] = Field(max_length=3)
 
 
 class GiveUp(Body):
@@ -130,13 +125,6 @@ def edit(body: Edit, desk: Desk) -> dict[str, Any]:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         return done(set_values(session, resolver, frames, body.values, relative=body.relative))
-
-
-@router.post("/nudge")
-def nudge(body: Nudge, desk: Desk) -> dict[str, Any]:
-    with desk.catalogue.write() as session:
-        frames = frames_of(session, body.frames)
-        return done(set_offsets(session, Resolver(session, one_shoot(frames)), frames, body.offsets))
 
 
 @router.post("/giveup")

@@ -19,8 +19,6 @@ from tanner.web.shoots import shoot_list, shoot_of
 router = APIRouter(default_response_class=HTMLResponse)
 templates = Jinja2Templates(Path(__file__).parent / "templates")
 
-BENCH_GROUPS = tuple(GROUPS)
-
 
 def _grouped() -> list[tuple[str, Any, list[Adjustment]]]:
     """Groups in working order with their declared adjustments, for the Bench."""

@@ -102,10 +102,6 @@ def adjustments() -> dict[str, Adjustment]:
     return found
 
 
-def neutral_value(key: str) -> Any:
-    return adjustments()[key].neutral
-
-
 class Development:
     """A complete, validated set of groups: what a frame is rendered with."""
 

@@ -93,10 +93,6 @@ def _working_to_pcs() -> Matrix:
     return matrix
 
 
-def working_to_pcs() -> Matrix:
-    return _working_to_pcs()
-
-
 def pcs_to_working() -> Matrix:
     return np.asarray(np.linalg.inv(_working_to_pcs()), dtype=np.float64)
 

@@ -1,6 +1,6 @@
 // The Carry over dialog: what is carried, with values, and to which frames; counted before it is done.
 import { get, post } from "./api.js";
-import { byId, digitsOf, el, number, plural } from "./dom.js";
+import { byId, el, number, plural } from "./dom.js";
 import { tell, trying } from "./shell.js";
 
 function said(item) {

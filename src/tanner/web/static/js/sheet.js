@@ -29,10 +29,13 @@ async function load() {
   arrange();
 }
 
+const again = new Set();
 function ready(pictures) {
   for (const [id, version] of Object.entries(pictures)) {
     const cell = shown.get(`f${id}`);
     const frame = state.frames.get(Number(id));
+    // A frame that was tried again may have failed again: the words for it come with the list.
+    if (again.delete(Number(id))) return void load();
     if (cell && frame) picture(cell, frame, version === frame.v ? "" : `&n=${Date.now()}`);
   }
 }
@@ -192,6 +195,7 @@ function told() {
   for (const button of document.querySelectorAll("#chosen button, #chosen select")) {
     const what = button.dataset.do;
     button.disabled = n === 0;
+    if (what === "again") button.hidden = ![...state.chosen].some((id) => state.frames.get(id)?.error);
     if (what === "lead") button.disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
     if (what === "merge") button.disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
   }
@@ -281,6 +285,14 @@ const actions = {
     return change("/api/sets/merge", { into: sets[0], others: sets.slice(1) });
   },
   carry: () => carryFrom(),
+  again: async () => {
+    for (const id of ids()) {
+      if (!state.frames.get(id).error) continue;
+      again.add(id);
+      if (!(await trying(() => post(`/api/frames/${id}/locate`)))) again.delete(id);
+    }
+    load();
+  },
   deliver: () => {
     sessionStorage.setItem(`tanner.deliver.${shootId}`, JSON.stringify(ids()));
     location.href = `/shoots/${shootId}/deliver?chosen=1`;
