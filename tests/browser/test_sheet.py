@@ -73,29 +73,6 @@ def test_the_preset_under_the_whole_shoot(page: Page, server: Running, frame_ids
     eventually(page, lambda: "light.contrast" not in server.get(f"/api/frames/{frame_ids['T0012']}")["values"])
 
 
-def test_a_frame_in_trouble_can_be_tried_again(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
-    """As after a drive went away and came back."""
-    from tanner.jobs.pictures import Pictures
-
-    frame, path = frame_ids["T0013"], server.folder / "photos" / "T0013.DNG"
-    away = path.with_suffix(".away")
-    pictures: Pictures = server.services.pictures
-    pictures._mark(frame, "cannot be opened.")
-    page.goto("/shoots/1/sheet")
-    cell = page.locator(f"#frame-{frame}")
-    expect(cell).to_contain_text("cannot be opened")
-    cell.click()
-    path.rename(away)
-    try:
-        page.get_by_role("button", name="Try again").click()
-        expect(page.locator(".notice.trouble")).to_contain_text("is not at")
-    finally:
-        away.rename(path)
-    page.get_by_role("button", name="Try again").click()
-    expect(cell.locator("img")).to_be_visible()
-    expect(page.get_by_role("button", name="Try again")).to_be_hidden()
-
-
 def test_two_thousand_frames_keep_the_page_small(page: Page, server: Running) -> None:
     """Only what is near the window is in the page; scrolling to the end shows the last frame."""
     with server.services.catalogue.write() as session:
