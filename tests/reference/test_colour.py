@@ -20,7 +20,7 @@ from tanner.core.raw.reader import Source, read
 from tanner.core.render import camera_numbers, render
 from tanner.studio import light
 from tanner.studio.camera import take
-from tanner.studio.scenes import patch_centres
+from tanner.studio.drawn import patch_centres
 
 SIZE = (600, 400)
 LENS = {"optics.distortion": 100.0, "optics.lateral_colour": 100.0, "optics.fall_off": 100.0}

@@ -14,7 +14,7 @@ from tanner.jobs.tasks import embedded_preview
 from tanner.studio import light
 from tanner.studio.camera import BLACK, WHITE, mosaic, noise_profile, take
 from tanner.studio.demo import frames, make_shoot
-from tanner.studio.scenes import SCENES, patch_centres
+from tanner.studio.drawn import SCENES, patch_centres
 
 
 def test_the_demo_has_enough_frames_in_their_sets() -> None:

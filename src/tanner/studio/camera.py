@@ -14,7 +14,7 @@ from tanner.core.colour.spaces import SPACES
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, opcode_list, write_bayer_dng
 from tanner.studio import light
-from tanner.studio.scenes import SCENES, Canvas
+from tanner.studio.drawn import SCENES, Canvas
 
 BLACK, WHITE = 512, 16383
 FULL_WELL = 52_000.0

@@ -33,8 +33,16 @@ def _step(centre: float, width: float) -> Spectrum:
     return 1 / (1 + np.exp(-(WAVELENGTHS - centre) / width))
 
 
-def sensitivities() -> NDArray[np.float64]:
-    """Red, green and blue sensitivity of the simulated camera, (3, wavelengths)."""
+CAMERAS = ("Alder One", "Alder Two")
+
+
+def sensitivities(camera: str = "Alder One") -> NDArray[np.float64]:
+    """Red, green and blue sensitivity of a simulated camera, (3, wavelengths). Made up, both of them."""
+    if camera == "Alder Two":  # a redder red, a narrower green, a bluer blue: another maker's filters
+        red = _bell(617, 30) + 0.16 * _bell(560, 26)
+        green = 1.1 * (_bell(524, 36) + 0.10 * _bell(600, 22) + 0.09 * _bell(470, 22))
+        blue = 1.25 * (_bell(449, 24) + 0.12 * _bell(505, 24))
+        return np.stack([red, green, blue]) * (1 - _step(680, 7)) * _step(412, 5)
     red = _bell(603, 34) + 0.10 * _bell(540, 30) + 0.03 * _bell(440, 20)
     green = 1.25 * (_bell(533, 40) + 0.06 * _bell(610, 30) + 0.05 * _bell(460, 25))
     blue = 0.95 * (_bell(458, 28) + 0.05 * _bell(530, 30))
@@ -71,6 +79,12 @@ def light(kelvin: float) -> Spectrum:
     return spectrum / (observer()[1] * spectrum).sum()
 
 
+def source(name: str) -> Spectrum:
+    """A light by name, of an equal luminance: "led" is CIE LED-B3 (CIE 15:2018), about 4,100 K."""
+    spectrum = _aligned("light", {"led": "LED-B3"}[name])
+    return spectrum / (observer()[1] * spectrum).sum()
+
+
 @cache
 def observer() -> NDArray[np.float64]:
     """CIE 1931 2 degree colour matching functions, (3, wavelengths)."""
@@ -100,6 +114,16 @@ MATERIALS: dict[str, Spectrum] = {
     "green thread": 0.05 + 0.34 * _bell(535, 26) + 0.10 * _step(680, 12),
     "ochre thread": 0.06 + 0.52 * _step(545, 16),
     "blue thread": 0.05 + 0.42 * _bell(450, 26),
+    "slate": 0.085 + 0.02 * _bell(470, 60),
+    "oak": 0.13 + 0.34 * _step(565, 46),
+    "cherry": 0.07 + 0.34 * _step(588, 26),
+    "clay": 0.09 + 0.36 * _step(590, 22),
+    "moss wool": 0.035 + 0.045 * _bell(548, 48) + 0.03 * _step(690, 14),
+    "indigo cloth": 0.026 + 0.035 * _bell(455, 46) + 0.03 * _step(690, 14),
+    "plaster": 0.66 + 0.10 * _step(500, 60),
+    "grey wall": 0.20 + 0.02 * _step(540, 50),
+    "leather": 0.045 + 0.20 * _step(600, 26),
+    "cream": 0.55 + 0.26 * _step(505, 30),
     "paper": 0.74 + 0.06 * _step(480, 30),
 }
 
@@ -109,9 +133,9 @@ def material(name: str) -> Spectrum:
     return chart()[name[6:]] if name.startswith("patch:") else MATERIALS[name]
 
 
-def camera_response(reflectance: Spectrum, lit: Spectrum) -> NDArray[np.float64]:
+def camera_response(reflectance: Spectrum, lit: Spectrum, camera: str = "Alder One") -> NDArray[np.float64]:
     """Camera numbers of a surface, scaled so that green of a perfect white is 1."""
-    s = sensitivities()
+    s = sensitivities(camera)
     result: NDArray[np.float64] = (s * (lit * reflectance)).sum(axis=1) / (s[1] * lit).sum()
     return result
 
@@ -131,7 +155,7 @@ def true_pcs(reflectance: Spectrum, kelvin: float) -> NDArray[np.float64]:
     return result
 
 
-def fitted_matrices(kelvin: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def fitted_matrices(kelvin: float, camera_name: str = "Alder One") -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """ColorMatrix and ForwardMatrix for one light, by least squares over chart and materials.
 
     Both are scaled so that white comes out exactly, as the DNG specification asks.
@@ -139,9 +163,9 @@ def fitted_matrices(kelvin: float) -> tuple[NDArray[np.float64], NDArray[np.floa
     lit = light(kelvin)
     ones = np.ones_like(lit)
     surfaces = [*chart().values(), *MATERIALS.values()]
-    camera = np.stack([camera_response(r, lit) for r in surfaces])
+    camera = np.stack([camera_response(r, lit, camera_name) for r in surfaces])
     xyz = np.stack([xyz_response(r, lit) for r in surfaces])
-    white_camera, white_xyz = camera_response(ones, lit), xyz_response(ones, lit)
+    white_camera, white_xyz = camera_response(ones, lit, camera_name), xyz_response(ones, lit)
     colour = np.linalg.lstsq(xyz, camera, rcond=None)[0].T
     colour = np.diag(white_camera / (colour @ white_xyz)) @ colour
     balanced = camera / white_camera

@@ -1,0 +1,42 @@
+"""The rendered scenes as they ship: six bands in two JPEG XL files each, square-root coded."""
+
+from functools import lru_cache
+
+import imagecodecs
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.studio.bands import COUNT, PICTURES
+
+F32 = NDArray[np.float32]
+_TRIPLES = ((4, 2, 0), (5, 3, 1))
+"""Bands in the order red, green, blue of a JPEG XL file: so its own colour transform fits them."""
+HEADROOM = 4.0
+"""The brightest value that is kept; 1 is about white paper."""
+DISTANCE = 0.07
+
+
+def encode(planes: F32) -> dict[str, bytes]:
+    """Bands (H, W, 6) from 0 up, as the bytes of files by their endings."""
+    coded = np.rint(np.sqrt(np.clip(planes / HEADROOM, 0, 1)) * 65535).astype(np.uint16)
+    return {
+        f".{part}.jxl": imagecodecs.jpegxl_encode(np.ascontiguousarray(coded[..., triple]), distance=DISTANCE, effort=7)
+        for part, triple in zip("ab", _TRIPLES, strict=True)
+    }
+
+
+def names() -> list[str]:
+    return sorted(p.name.removesuffix(".a.jxl") for p in PICTURES.glob("*.a.jxl"))
+
+
+@lru_cache(maxsize=1)
+def planes(name: str) -> F32:
+    """Bands (H, W, 6) of a scene, linear; about 1 for white paper."""
+    result: F32 | None = None
+    for part, triple in zip("ab", _TRIPLES, strict=True):
+        coded = imagecodecs.jpegxl_decode((PICTURES / f"{name}.{part}.jxl").read_bytes())
+        if result is None:
+            result = np.empty((*coded.shape[:2], COUNT), np.float32)
+        result[..., triple] = (coded.astype(np.float32) / np.float32(65535)) ** 2 * np.float32(HEADROOM)
+    assert result is not None
+    return result
