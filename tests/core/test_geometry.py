@@ -154,16 +154,16 @@ def test_correction_undoes_the_simulated_lens(source: Source) -> None:
     fixed = render(source, develop(wanted), (300, 200)).astype(np.float32)
     plain = render(source, develop({"white.temperature": 5500.0}), (300, 200)).astype(np.float32)
     # The same exposure through a lens without faults, as truth.
-    from tanner.studio import camera
+    from tanner.studio import exposure as taking
 
-    flat = camera._lens("flat", 55, 8.0, 0.0, 0.0)
-    camera.LENSES["flat"] = camera.LensModel(
+    flat = taking._lens("flat", 55, 8.0, 0.0, 0.0)
+    taking.LENSES["flat"] = taking.LensModel(
         "flat", 55, 8.0, tuple((1.0, 0, 0, 0, 0, 0) for _ in range(3)), flat.vignette
     )
     try:
         numbers, _ = mosaic(exposure(lens="flat"))
     finally:
-        del camera.LENSES["flat"]
+        del taking.LENSES["flat"]
     truth = Kind(source.facts.model_copy(update={"warp": None, "vignette": None}), numbers)
     ideal = render(truth, develop({"white.temperature": 5500.0}), (300, 200)).astype(np.float32)
     corner = np.s_[:30, :40]

@@ -11,7 +11,7 @@ from made import exposure
 from tanner.core.raw.dng import DngTags, write_bayer_dng
 from tanner.core.raw.reader import read
 from tanner.jobs.tasks import embedded_preview
-from tanner.studio import light
+from tanner.studio import light, pictures
 from tanner.studio.camera import BLACK, WHITE, mosaic, noise_profile, take
 from tanner.studio.demo import frames, make_shoot
 from tanner.studio.drawn import SCENES, patch_centres
@@ -19,10 +19,15 @@ from tanner.studio.drawn import SCENES, patch_centres
 
 def test_the_demo_has_enough_frames_in_their_sets() -> None:
     shots = frames()
-    assert len(shots) >= 24 and len({s.name for s in shots}) == len(shots)
-    assert {s.scene for s in shots} == set(SCENES)
-    assert all(s.width * s.height >= 6_000_000 for s in shots)
-    assert len({(s.scene, s.kelvin if s.scene != "bench" else 0) for s in shots if s.scene != "chart"}) >= 4
+    assert len(shots) >= 36 and len({s.name for s in shots}) == len(shots)
+    assert {s.scene for s in shots} <= set(pictures.names())
+    assert all(s.width * s.height >= 8_000_000 for s in shots)
+    assert len({s.scene.rstrip("-0123456789") for s in shots}) >= 7
+    assert {s.iso for s in shots if s.taken.hour > 15} == {3200, 6400, 12800}
+    assert {s.camera for s in shots} == set(light.CAMERAS)
+    other = {s.scene for s in shots if s.camera == "Alder Two"}
+    assert len(other & {s.scene for s in shots if s.camera == "Alder One"}) >= 4
+    assert {(s.source or s.kelvin) for s in shots if s.scene == "chart"} == {5500.0, 2856.0, 7500.0, "led"}
 
 
 @pytest.mark.parametrize("scene", list(SCENES))

@@ -256,6 +256,10 @@ class Deliveries:
                     entry.bytes, entry.content = result["bytes"], result["content"]
                     entry.seconds = result["seconds"]
 
+    def wait(self) -> None:
+        """Until everything that is queued now is written."""
+        self._queue.submit(lambda: None).result()
+
     def close(self) -> None:
         self._closing = True
         for event in self._stop.values():

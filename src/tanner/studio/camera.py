@@ -1,9 +1,6 @@
-"""The simulated camera: scene radiance to valid DNG files, with known truth."""
+"""The simulated cameras: scene radiance to valid DNG files, with known truth."""
 
-from dataclasses import asdict, dataclass
-from datetime import datetime
 from functools import cache
-from typing import Any
 
 import cv2
 import numpy as np
@@ -13,81 +10,38 @@ from numpy.typing import NDArray
 from tanner.core.colour.spaces import SPACES
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, opcode_list, write_bayer_dng
-from tanner.studio import light
+from tanner.studio import bands, light, pictures
 from tanner.studio.drawn import SCENES, Canvas
+from tanner.studio.exposure import LENSES, Exposure
 
 BLACK, WHITE = 512, 16383
 FULL_WELL = 52_000.0
 READ_NOISE = 3.0
 
 
-@dataclass(frozen=True)
-class LensModel:
-    """A made-up lens: DNG warp of three planes and fall-off. Coefficients correct the picture."""
-
-    name: str
-    focal_length: float
-    aperture: float
-    warp: tuple[tuple[float, ...], ...]
-    vignette: tuple[float, ...]
-
-
-def _lens(name: str, focal: float, aperture: float, bend: float, fall: float) -> LensModel:
-    colour = 0.00035
-    planes = tuple((1.0 + s * colour, bend, -bend * 0.15, 0.0, 0.0, 0.0) for s in (-1, 0, 1.4))
-    return LensModel(name, focal, aperture, planes, (fall, fall * 0.35, fall * 0.1, 0.0, 0.0))
-
-
-LENSES = {
-    "standard": _lens("Finch 55 mm", 55, 8.0, -0.018, 0.28),
-    "wide": _lens("Finch 24 mm", 24, 5.6, -0.055, 0.55),
-}
-
-
-@dataclass(frozen=True)
-class Exposure:
-    """One frame to be taken, and thereby its truth.
-
-    Attributes:
-        ev: drift of the light in stops; 0 puts a perfect white at 0.62 of the sensor's range.
-        kelvin: colour of the light; believed: what the camera takes it for.
-    """
-
-    name: str
-    scene: str
-    turn: float
-    kelvin: float
-    believed: float
-    ev: float
-    iso: int
-    lens: str
-    shutter: float
-    taken: datetime
-    upright: bool = False
-    seed: int = 1
-    width: int = 3000
-    height: int = 2000
-
-    def truth(self) -> dict[str, Any]:
-        return {**asdict(self), "taken": self.taken.isoformat(), "white_level": 0.62 * 2**self.ev}
-
-
 @cache
-def _matrices() -> tuple[tuple[NDArray[np.float64], ...], tuple[NDArray[np.float64], ...]]:
-    pairs = [light.fitted_matrices(k) for k in (2856.0, 6504.0)]
+def _matrices(camera: str) -> tuple[tuple[NDArray[np.float64], ...], tuple[NDArray[np.float64], ...]]:
+    pairs = [light.fitted_matrices(k, camera) for k in (2856.0, 6504.0)]
     return tuple(p[0] for p in pairs), tuple(p[1] for p in pairs)
 
 
 def radiance(shot: Exposure, width: int, height: int) -> NDArray[np.float32]:
-    """Noise-free camera numbers of a scene, before lens and exposure: (height, width, 3), upright."""
-    lit = light.light(shot.kelvin)
+    """Noise-free camera numbers of a scene, before lens and exposure: (rows, columns, 3), upright.
 
-    def look(material: str) -> NDArray[np.float64]:
-        return light.camera_response(light.material(material), lit)
+    A drawn scene has the size that is asked for; a rendered one its own.
+    """
+    lit = shot.spectrum()
+    if shot.scene in SCENES:
 
-    canvas = Canvas(width, height, look, shot.seed)
-    SCENES[shot.scene](canvas, shot.turn)
-    return canvas.pixels
+        def look(material: str) -> NDArray[np.float64]:
+            return light.camera_response(light.material(material), lit, shot.camera)
+
+        canvas = Canvas(width, height, look, shot.seed)
+        SCENES[shot.scene](canvas, shot.turn)
+        return canvas.pixels
+    weights = bands.weights(light.sensitivities(shot.camera), lit).astype(np.float32)
+    planes = pictures.planes(shot.scene)
+    return np.ascontiguousarray(planes @ weights.T)
 
 
 def noise_profile(iso: int) -> tuple[float, float]:
@@ -100,8 +54,14 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
     """The sensor's numbers, and the noise-free values (H, W) from 0 to 1 that they came from."""
     w, h = (shot.height, shot.width) if shot.upright else (shot.width, shot.height)
     scene = radiance(shot, w, h)
+    rendered = shot.scene not in SCENES
+    span, (left, top) = (1.0, (0.0, 0.0)) if not rendered else (shot.span, shot.corner())
     if shot.upright:
         scene = np.ascontiguousarray(np.rot90(scene))  # the camera lay on its side: EXIF orientation 6
+        left, top = top, 1 - left - span
+    # From places in the frame to places in the scene's picture: a part of it, as the photographer framed it.
+    sx, sy = span * scene.shape[1] / shot.width, span * scene.shape[0] / shot.height
+    ox, oy = left * scene.shape[1], top * scene.shape[0]
     model = LENSES[shot.lens]
     size = (shot.width, shot.height)
     lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), size)
@@ -121,12 +81,13 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
             fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
             sampled = cv2.remap(
                 np.ascontiguousarray(scene[..., plane]),
-                fx - 0.5,
-                fy - 0.5,
-                cv2.INTER_LINEAR,
+                fx * np.float32(sx) + np.float32(ox - 0.5),
+                fy * np.float32(sy) + np.float32(oy - 0.5),
+                cv2.INTER_CUBIC if rendered else cv2.INTER_LINEAR,
                 borderMode=cv2.BORDER_REPLICATE,
             )
             values[y0::2, x0::2] = sampled * fs
+    np.maximum(values, 0, out=values)
     values *= np.float32(0.62 * 2**shot.ev)
     rng = np.random.default_rng(shot.seed * 7919 + 17)
     scale, offset = noise_profile(shot.iso)
@@ -146,8 +107,8 @@ def camera_picture(shot: Exposure, values: NDArray[np.float32]) -> tuple[bytes, 
     blocks = values[: h * 8, : w * 8].reshape(h, 4, 2, w, 4, 2).mean(axis=(1, 4))
     rgb = np.stack([blocks[:, 0, :, 0], (blocks[:, 0, :, 1] + blocks[:, 1, :, 0]) / 2, blocks[:, 1, :, 1]], axis=-1)
     believed = light.light(shot.believed)
-    neutral = light.camera_response(np.ones_like(believed), believed)
-    forward = light.fitted_matrices(shot.believed)[1]
+    neutral = light.camera_response(np.ones_like(believed), believed, shot.camera)
+    forward = light.fitted_matrices(shot.believed, shot.camera)[1]
     to_srgb = np.linalg.inv(SPACES["srgb"].to_pcs()) @ forward @ np.diag(1 / neutral)
     encoded = SPACES["srgb"].encode(np.clip(rgb @ to_srgb.T * 1.25, 0, 1))
     pixels = np.rint(encoded * 255).astype(np.uint8)
@@ -159,14 +120,14 @@ def take(shot: Exposure, compress: bool = True) -> bytes:
     numbers, values = mosaic(shot)
     preview, preview_size = camera_picture(shot, values)
     model = LENSES[shot.lens]
-    colour, forward = _matrices()
+    colour, forward = _matrices(shot.camera)
     believed = light.light(shot.believed)
-    neutral = light.camera_response(np.ones_like(believed), believed)
+    neutral = light.camera_response(np.ones_like(believed), believed, shot.camera)
     neutral = neutral / neutral.max()
     scale, offset = noise_profile(shot.iso)
     tags = DngTags(
         make="Alder",
-        model="Alder One",
+        model=shot.camera,
         black=BLACK,
         white=WHITE,
         pattern=(0, 1, 1, 2),
@@ -183,7 +144,7 @@ def take(shot: Exposure, compress: bool = True) -> bytes:
         iso=shot.iso,
         taken=shot.taken,
         orientation=6 if shot.upright else 1,
-        serial="AF-0001",
+        serial={"Alder One": "AF-0001", "Alder Two": "AF-0202"}[shot.camera],
         preview=preview,
         preview_size=preview_size,
     )

@@ -20,7 +20,9 @@ def encode(planes: F32) -> dict[str, bytes]:
     """Bands (H, W, 6) from 0 up, as the bytes of files by their endings."""
     coded = np.rint(np.sqrt(np.clip(planes / HEADROOM, 0, 1)) * 65535).astype(np.uint16)
     return {
-        f".{part}.jxl": imagecodecs.jpegxl_encode(np.ascontiguousarray(coded[..., triple]), distance=DISTANCE, effort=7)
+        f".{part}.jxl": bytes(
+            imagecodecs.jpegxl_encode(np.ascontiguousarray(coded[..., triple]), distance=DISTANCE, effort=7)
+        )
         for part, triple in zip("ab", _TRIPLES, strict=True)
     }
 
@@ -34,7 +36,7 @@ def planes(name: str) -> F32:
     """Bands (H, W, 6) of a scene, linear; about 1 for white paper."""
     result: F32 | None = None
     for part, triple in zip("ab", _TRIPLES, strict=True):
-        coded = imagecodecs.jpegxl_decode((PICTURES / f"{name}.{part}.jxl").read_bytes())
+        coded = imagecodecs.jpegxl_decode((PICTURES / f"{name}.{part}.jxl").read_bytes(), numthreads=1)
         if result is None:
             result = np.empty((*coded.shape[:2], COUNT), np.float32)
         result[..., triple] = (coded.astype(np.float32) / np.float32(65535)) ** 2 * np.float32(HEADROOM)

@@ -7,20 +7,48 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.development import Resolver, record, set_offsets, set_values
+from tanner.catalogue.library import Library
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
+from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import import_now
 from tanner.jobs.pictures import Pictures, wish_for
 from tanner.jobs.workers import Workers
-from tanner.studio.demo import VERSION
+from tanner.studio.demo import VERSION, frames
 
 NAME = "Alder & Finch, spring catalogue"
 _NAMES = {
-    "chart": "Chart",
     "lamp": "Blue lamp, flash",
+    "detail": "Threads and plate, close",
     "instrument": "Four-string, work light",
-    "bench": "Thread and tools, window",
+    "portraits": "Wren and Rowan, by the window",
+    "evening": "Wren and Rowan, evening",
+    "workshop": "The workshop",
+    "table-top": "Lacquered case",
 }
+_LOOKS: dict[str, dict[str, float]] = {
+    "lamp": {
+        "light.exposure": 0.35,
+        "light.shadows": 20,
+        "light.local_contrast": 24,
+        "colour.vibrance": 12,
+        "detail.amount": 60,
+    },
+    "detail": {"light.exposure": 0.3, "light.contrast": 12, "light.local_contrast": 30, "detail.amount": 80},
+    "instrument": {
+        "light.exposure": 0.25,
+        "light.contrast": 14,
+        "light.local_contrast": 26,
+        "light.highlights": -18,
+        "detail.amount": 70,
+    },
+    "portraits": {"light.exposure": 0.4, "light.shadows": 16, "light.highlights": -12, "colour.vibrance": 8},
+}
+
+
+def _kind(scene: str, taken_late: bool) -> str:
+    person = scene.startswith(("wren", "rowan"))
+    return ("evening" if taken_late else "portraits") if person else scene.rstrip("-0123456789")
 
 
 def work_on(into: Path) -> None:
@@ -42,11 +70,14 @@ def work_on(into: Path) -> None:
             shoot = session.scalars(select(Shoot).where(Shoot.name == NAME)).one()
             shoot.creator, shoot.rights = "Alder & Finch", "© Alder & Finch"
             resolver = Resolver(session, shoot.id)
+            scenes = {s.name: s for s in frames()}
             for group in resolver.sets.values():
-                frames = list(session.scalars(select(Frame).where(Frame.set_id == group.id).order_by(Frame.taken)))
-                if frames:
-                    _develop(session, resolver, group, frames)
+                members = list(session.scalars(select(Frame).where(Frame.set_id == group.id).order_by(Frame.taken)))
+                if members:
+                    first = scenes[members[0].name]
+                    _develop(session, resolver, group, members, _kind(first.scene, first.taken.hour > 15))
         _show(catalogue)
+        _deliver(catalogue, data, into / "out")
     finally:
         catalogue.close()
     mark.write_text(str(VERSION))
@@ -63,41 +94,44 @@ def _show(catalogue: Catalogue) -> None:
         pictures.close()
 
 
-def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list[Frame]) -> None:
-    """A lead developed, a few departures, some frames decided."""
+def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list[Frame], kind: str) -> None:
+    """A lead developed, a few departures, some frames decided, some sets not looked at yet."""
     shoot = resolver.shoot.id
     lead = frames[0]
-    long = len(frames) > 2
-    kind = "chart"
-    if long:
-        kind = {"Finch 24 mm": "bench"}.get(lead.lens, "instrument" if lead.height > lead.width else "lamp")
-    light = f"{round(lead.as_shot[0], -2):.0f} K"
-    record(
-        session, shoot, "Set called by its subject", [(group, {"name": _NAMES[kind] if long else f"Chart, {light}"})]
-    )
-    if not long:
+    name = _NAMES.get(kind) or f"Chart, {round(lead.as_shot[0], -2):.0f} K"
+    if lead.camera.endswith("Two"):
+        name += ", second camera"
+    record(session, shoot, "Set called by its subject", [(group, {"name": name})])
+    if kind not in _LOOKS or lead.camera.endswith("Two"):
         return
+    set_values(session, resolver, [lead], _LOOKS[kind])
     if kind == "lamp":
-        look = {
-            "light.exposure": 0.35,
-            "light.shadows": 20,
-            "light.local_contrast": 24,
-            "colour.vibrance": 12,
-            "detail.amount": 60,
-        }
-        set_values(session, resolver, [lead], look)
-        set_offsets(session, resolver, [frames[4]], {"ev": 0.42})
+        set_offsets(session, resolver, [frames[3]], {"ev": 0.42})
         set_values(session, resolver, [frames[2]], {"light.shadows": 32})
+        record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 3}) for f in frames])
     elif kind == "instrument":
-        look = {
-            "light.exposure": 0.25,
-            "light.contrast": 14,
-            "light.local_contrast": 26,
-            "light.highlights": -18,
-            "detail.amount": 70,
-        }
-        set_values(session, resolver, [lead], look)
-        record(session, shoot, "verdict drop", [(frames[4], {"verdict": "drop"})])
+        record(session, shoot, "verdict drop", [(frames[3], {"verdict": "drop"})])
+        record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 4}) for f in frames[:3]])
+    elif kind == "portraits":
+        set_offsets(session, resolver, [frames[5]], {"ev": 0.3, "mired": -20})
+        record(session, shoot, "verdict keep", [(f, {"verdict": "keep"}) for f in frames[:2]])
     else:
+        set_values(session, resolver, [frames[-1]], {"light.local_contrast": 40})
+
+
+def _deliver(catalogue: Catalogue, data: Path, into: Path) -> None:
+    """One delivery is done: the lamp for the web, once."""
+    spec = Library(data).spec("web-gallery")
+    with catalogue.read() as session:
+        lamp = session.scalars(select(FrameSet).where(FrameSet.name == _NAMES["lamp"])).first()
+        chosen = list(session.scalars(select(Frame.id).where(Frame.set_id == lamp.id))) if lamp else []
+    folder = into / "lamp for the web"
+    if not chosen or folder.exists():
         return
-    record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 3}) for f in frames[:3]])
+    print("Delivering the lamp …", flush=True)
+    folder.mkdir(parents=True)
+    with Workers(2) as workers:
+        deliveries = Deliveries(catalogue, workers)
+        deliveries.create(1, chosen, [spec], folder)
+        deliveries.wait()
+        deliveries.close()

@@ -133,11 +133,31 @@ def posed(person: Person, pose: Pose) -> tuple[F64, dict[str, NDArray[np.int64]]
     def turn(w: F64, matrix: F64, about: F64) -> None:
         points[:] = points + w * ((points - about) @ matrix.T + about - points)
 
-    head_bones = [b for b in stored if b.split(".")[0].rstrip("0123456789") in
-                  ("head", "jaw", "levator", "oculi", "orbicularis", "oris", "risorius", "special", "temporalis", "tongue", "eye")]
+    head_bones = [
+        b
+        for b in stored
+        if b.split(".")[0].rstrip("0123456789")
+        in (
+            "head",
+            "jaw",
+            "levator",
+            "oculi",
+            "orbicularis",
+            "oris",
+            "risorius",
+            "special",
+            "temporalis",
+            "tongue",
+            "eye",
+        )
+    ]
     for side, sign in ((".L", 1), (".R", -1)):
         shoulder = points[groups[f"joint-{side[1].lower()}-shoulder"]].mean(axis=0)
-        arm = [b for b in stored if b.endswith(side) and b.startswith(("upperarm", "lowerarm", "wrist", "finger", "metacarpal"))]
+        arm = [
+            b
+            for b in stored
+            if b.endswith(side) and b.startswith(("upperarm", "lowerarm", "wrist", "finger", "metacarpal"))
+        ]
         turn(weight(*arm), rotation(1, sign * 30), shoulder)
     neck = points[groups["joint-neck"]].mean(axis=0)
     matrix = rotation(2, pose.head) @ rotation(1, pose.tilt) @ rotation(0, pose.nod)
@@ -148,7 +168,9 @@ def posed(person: Person, pose: Pose) -> tuple[F64, dict[str, NDArray[np.int64]]
         share[groups[name]] = 1
     half = np.clip(weight("neck01", "neck02") * (1 - share), 0, 1)
     start = points.copy()
-    points[:] = start + share * ((start - neck) @ matrix.T + neck - start) + half * ((start - neck) @ lower.T + neck - start)
+    points[:] = (
+        start + share * ((start - neck) @ matrix.T + neck - start) + half * ((start - neck) @ lower.T + neck - start)
+    )
     eyes = points[np.concatenate([groups["joint-l-eye"], groups["joint-r-eye"]])].mean(axis=0)
     points -= [eyes[0], eyes[1], 0]
     return points @ rotation(2, pose.body).T, groups
@@ -230,14 +252,18 @@ def portrait(stage: Stage, person: Person, pose: Pose) -> None:
     fields = [
         _mark("mouth/mouth-upperlip-volume-incr", "mouth/mouth-lowerlip-volume-incr"),
         _mark("cheek/l-cheek-volume-incr", "cheek/r-cheek-volume-incr"),
-        _mark("nose/nose-point-up") if (_data() / "targets/nose/nose-point-up.target.gz").exists() else np.zeros(len(points)),
+        _mark("nose/nose-point-up")
+        if (_data() / "targets/nose/nose-point-up.target.gz").exists()
+        else np.zeros(len(points)),
     ]
     neck = level - 17.0
     throat = points[groups["joint-neck"]].mean(axis=0)
     reach = np.linalg.norm(points[:, :2] - throat[:2], axis=1)
     body_points = np.zeros(len(points), bool)
     body_points[groups["body"]] = True
-    face, (lips, cheeks, tip) = _part(points, body_points & (points[:, 2] > neck - 9) & ((points[:, 2] > mouth[2] - 7.5) | (reach < 10.5)), fields, 2)
+    face, (lips, cheeks, tip) = _part(
+        points, body_points & (points[:, 2] > neck - 9) & ((points[:, 2] > mouth[2] - 7.5) | (reach < 10.5)), fields, 2
+    )
     lips = np.clip((lips - 0.12) * 2.2, 0, 1)
     pore = textures.cloud(1024, 1024, 31, 0.9) * 0.13 + 0.5
     blotch = np.clip(textures.cloud(1024, 1024, 32, 1.3) * 0.22 + 0.3, 0, 1)
@@ -251,7 +277,11 @@ def portrait(stage: Stage, person: Person, pose: Pose) -> None:
     tone = mix(texture(freckle, (3, 3)), tone, layer(0.16, 0.1))
     tone = mix({"type": "mesh_attribute", "name": "vertex_flush"}, tone, layer(0.0, 0.55))
     tone = mix({"type": "mesh_attribute", "name": "vertex_lips"}, tone, layer(0.03, 0.8, 0.24))
-    stage.put(face, relief(texture(pore.astype(np.float32), (4, 4)), 0.035, tone), {"vertex_flush": flush, "vertex_lips": lips})
+    stage.put(
+        face,
+        relief(texture(pore.astype(np.float32), (4, 4)), 0.035, tone),
+        {"vertex_flush": flush, "vertex_lips": lips},
+    )
     _eyes(stage, person, eyes, pose, facing)
     _clothes(stage, person, points, body_points, points[groups["joint-neck"]].mean(axis=0))
     _hair(stage, person, face, middle, facing, up)
@@ -280,7 +310,7 @@ def portrait(stage: Stage, person: Person, pose: Pose) -> None:
 
 def _eyes(stage: Stage, person: Person, eyes: list[F64], pose: Pose, facing: F64) -> None:
     """Balls with an iris, a pupil and a wet coat."""
-    v, u = np.mgrid[0:1024, 0:1024].astype(np.float32) / 1023
+    v = np.mgrid[0:1024, 0:1024][0].astype(np.float32) / 1023
     # The sphere's texture has its pole on the axis: v is the angle from it.
     angle = v * 180
     rays = 0.5 + 0.5 * textures.cloud(64, 1024, 6, 0.5)[:1].repeat(1024, axis=0)
@@ -288,8 +318,16 @@ def _eyes(stage: Stage, person: Person, eyes: list[F64], pose: Pose, facing: F64
     pupil = np.clip((11.0 - angle) / 1.2, 0, 1)
     rim = np.exp(-(((angle - 27.5) / 2.2) ** 2))
     spoke = np.clip(iris * (0.35 * np.clip(rays, 0, 1)) * np.clip((angle - 11) / 6, 0, 1), 0, 1)
-    white = mix(texture(np.clip(textures.cloud(512, 512, 71, 1.0) * 0.1 + 0.12, 0, 1)), gloss(0.62 * MATERIALS["plaster"] / 0.7, 0.03, 1.38), gloss(skin(0.02, 0.9), 0.05, 1.38))
-    coloured = mix(texture(spoke[::-1].copy()), gloss(MATERIALS[person.eyes], 0.03, 1.38), gloss(0.5 * MATERIALS["ochre thread"], 0.03, 1.38))
+    white = mix(
+        texture(np.clip(textures.cloud(512, 512, 71, 1.0) * 0.1 + 0.12, 0, 1)),
+        gloss(0.62 * MATERIALS["plaster"] / 0.7, 0.03, 1.38),
+        gloss(skin(0.02, 0.9), 0.05, 1.38),
+    )
+    coloured = mix(
+        texture(spoke[::-1].copy()),
+        gloss(MATERIALS[person.eyes], 0.03, 1.38),
+        gloss(0.5 * MATERIALS["ochre thread"], 0.03, 1.38),
+    )
     look = mix(texture(iris[::-1].copy()), white, coloured)
     look = mix(texture(np.clip(pupil + 0.75 * rim, 0, 1)[::-1].copy()), look, gloss(0.008, 0.03, 1.38))
     import mitsuba as mi
@@ -305,7 +343,12 @@ def _eyes(stage: Stage, person: Person, eyes: list[F64], pose: Pose, facing: F64
 def _clothes(stage: Stage, person: Person, points: F64, body: NDArray[np.bool_], neck: F64) -> None:
     """A loose knitted jumper over the shoulders, thick at the collar, and a shirt's edge in it."""
     away = np.linalg.norm(points[:, :2] - neck[:2] - [0, 0.4], axis=1)
-    keep = body & (points[:, 2] < neck[2] - 0.5) & (points[:, 2] > neck[2] - 45) & ((away > 5.6) | (points[:, 2] < neck[2] - 7))
+    keep = (
+        body
+        & (points[:, 2] < neck[2] - 0.5)
+        & (points[:, 2] > neck[2] - 45)
+        & ((away > 5.6) | (points[:, 2] < neck[2] - 7))
+    )
     cover, _ = _part(points, keep, [np.zeros(len(points))], 1)
     shape, joined = cover.points.copy(), cover.faces
     links = np.concatenate([joined[:, [0, 1]], joined[:, [1, 2]], joined[:, [2, 0]]])
@@ -358,16 +401,16 @@ def _hair(stage: Stage, person: Person, face: Mesh, middle: F64, facing: F64, up
     for k in range(count):
         p, d = at[k] - normal[k] * 0.1, normal[k] * (0.55 if length > 2 else 0.9)
         stray = rng.standard_normal(3) * (0.16 if length > 2 else 0.3)
-        line = [p]
+        hair = [p]
         pull = back + 0.25 * np.sign((p - centre) @ np.cross(facing, up)) * np.cross(facing, up)
         for _ in range(steps):
             d = d + (0.50 if length > 2 else 0.16) * pull + stray * 0.3
-            out = line[-1] - centre
+            out = hair[-1] - centre
             out = out / np.linalg.norm(out)
             d = d - out * min(0.0, d @ out + 0.10) if length > 2 else d
             d /= np.linalg.norm(d)
-            line.append(line[-1] + d * reach[k] / steps)
-        lines.append(np.array(line))
+            hair.append(hair[-1] + d * reach[k] / steps)
+        lines.append(np.array(hair))
     shade = _hair_material(melanin)
     stage.strands(lines, 0.011 if length > 2 else 0.009, shade)
     cap = Mesh(face.points + face.normals() * 0.05, face.faces[(amount[face.faces] > 0.8).all(axis=1)], face.places)
@@ -380,7 +423,12 @@ def _hair(stage: Stage, person: Person, face: Mesh, middle: F64, facing: F64, up
             r = 2.6 * (0.72 + 0.3 * rng.random())
             t = a0 + np.linspace(0, 2.6, 9)
             x, y = np.cross(facing, up), up
-            ring = knot + r * (np.cos(t)[:, None] * x + np.sin(t)[:, None] * (0.9 * y)) + facing * (rng.standard_normal() * 0.8) + tilt * 0.4
+            ring = (
+                knot
+                + r * (np.cos(t)[:, None] * x + np.sin(t)[:, None] * (0.9 * y))
+                + facing * (rng.standard_normal() * 0.8)
+                + tilt * 0.4
+            )
             coil.append(ring)
         stage.strands(coil, 0.012, shade)
         stage.ball(knot, 2.0, matte(0.02))
@@ -400,11 +448,33 @@ def _brows(stage: Stage, person: Person, face: Mesh, eyes: list[F64], facing: F6
         before = skin_points[near]
         for _ in range(800):
             s = rng.random()
-            spot = eye + outward * (-1.9 + 4.6 * s) + up * (1.6 + 0.5 * np.sin(s * 2.3) - 0.35 * s + 0.14 * (1 - 0.6 * s) * rng.standard_normal())
+            spot = (
+                eye
+                + outward * (-1.9 + 4.6 * s)
+                + up * (1.6 + 0.5 * np.sin(s * 2.3) - 0.35 * s + 0.14 * (1 - 0.6 * s) * rng.standard_normal())
+            )
             gap = before - spot
             index = int(near[np.argmin((gap**2).sum(axis=1) - (gap @ facing) ** 2)])
-            root = skin_points[index] + (spot - skin_points[index]) - normals[index] * ((spot - skin_points[index]) @ normals[index])
-            way = outward * (0.5 + 0.7 * s) + up * (0.55 - 0.75 * s) + 0.22 * rng.standard_normal(3) + normals[index] * 0.35
+            root = (
+                skin_points[index]
+                + (spot - skin_points[index])
+                - normals[index] * ((spot - skin_points[index]) @ normals[index])
+            )
+            way = (
+                outward * (0.5 + 0.7 * s)
+                + up * (0.55 - 0.75 * s)
+                + 0.22 * rng.standard_normal(3)
+                + normals[index] * 0.35
+            )
             way = way / np.linalg.norm(way) * (0.55 + 0.3 * rng.random())
-            hairs.append(np.array([root - normals[index] * 0.02, root + way * 0.35, root + way * 0.7 - normals[index] * 0.03, root + way - normals[index] * 0.08]))
+            hairs.append(
+                np.array(
+                    [
+                        root - normals[index] * 0.02,
+                        root + way * 0.35,
+                        root + way * 0.7 - normals[index] * 0.03,
+                        root + way - normals[index] * 0.08,
+                    ]
+                )
+            )
     stage.strands(hairs, 0.011, _hair_material(melanin))

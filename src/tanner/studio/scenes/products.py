@@ -12,7 +12,10 @@ from tanner.studio.scenes.stage import Material, Stage, both_sides, gloss, matte
 def sweep(stage: Stage, tone: str = "sweep", level: float = 0.0) -> None:
     """Paper hung from the wall, and two soft boxes with a weak room around them."""
     paper = textures.cloud(512, 512, 5, 0.5) * 0.12 + 0.5
-    stage.put(cyclorama(320, -160, 120, 190, 45).moved((0, 0, level)), relief(texture(paper.astype(np.float32), (6, 6)), 0.02, matte(MATERIALS[tone])))
+    stage.put(
+        cyclorama(320, -160, 120, 190, 45).moved((0, 0, level)),
+        relief(texture(paper.astype(np.float32), (6, 6)), 0.02, matte(MATERIALS[tone])),
+    )
     stage.panel((-105, -70, 120), (0, 0, 22), 95, 70, 9.0)
     stage.panel((120, -40, 75), (0, 0, 25), 50, 90, 3.2)
     stage.panel((10, 40, 165), (0, 10, 10), 60, 40, 3.0, up=(0, 1, 0))
@@ -73,10 +76,19 @@ def lamp(stage: Stage, turn: float) -> None:
         stage.put(tube(ring, 0.28), relief(texture(weave, (40, 1)), 0.03, matte(MATERIALS["ochre thread"])))
     seam = np.linspace([15.6, 0, 24.2], [11.5, 0, 43.4], 40) @ spin.T
     stage.put(tube(seam, 0.10), matte(MATERIALS["linen"]))
-    bend = smooth(np.array([[7.2, 0, 1.0], [10, 1.5, 0.45], [15, 6, 0.35], [22, 6, 0.35], [30, -2, 0.35], [46, -4, 0.35]]), 40)
+    bend = smooth(
+        np.array([[7.2, 0, 1.0], [10, 1.5, 0.45], [15, 6, 0.35], [22, 6, 0.35], [30, -2, 0.35], [46, -4, 0.35]]), 40
+    )
     cord = bend @ rotation(2, turn * 0.15 + 10).T
     braid, tint = textures.weave(256, 8, 2)
-    stage.put(tube(cord, 0.34, 20), relief(texture(braid, (3, 24)), 0.06, mix(texture(tint, (3, 24)), matte(MATERIALS["red thread"]), matte(MATERIALS["leather"]))))
+    stage.put(
+        tube(cord, 0.34, 20),
+        relief(
+            texture(braid, (3, 24)),
+            0.06,
+            mix(texture(tint, (3, 24)), matte(MATERIALS["red thread"]), matte(MATERIALS["leather"])),
+        ),
+    )
     stage.camera((0, -185, 46), (2, 0, 21.8), 25.5, 0.55, (0, -8, 22))
     stage.truth["product"] = {"name": "lamp", "turn_degrees": turn}
 
@@ -122,7 +134,13 @@ def instrument(stage: Stage, turn: float) -> None:
     a = np.linspace(0, 2 * np.pi, 120)
     disc = [(0.0, 0.9), (hole, 0.9)]
     stage.put(stand(lathe([(0.01, disc[0][1]), *disc[1:]], 90).moved(middle)), matte(0.012))
-    for r, wide, colour in ((2.12, 0.06, "black"), (2.45, 0.09, "brass"), (2.75, 0.05, "black"), (2.95, 0.07, "glaze"), (3.15, 0.05, "black")):
+    for r, wide, colour in (
+        (2.12, 0.06, "black"),
+        (2.45, 0.09, "brass"),
+        (2.75, 0.05, "black"),
+        (2.95, 0.07, "glaze"),
+        (3.15, 0.05, "black"),
+    ):
         ring = np.stack([r * np.cos(a), r * np.sin(a), np.full_like(a, 0.86)], 1) + middle
         what = metal(MATERIALS["brass"], 0.15) if colour == "brass" else gloss(MATERIALS[colour], 0.12)
         stage.put(stand(tube(ring, wide, 8)), what)
@@ -130,15 +148,23 @@ def instrument(stage: Stage, turn: float) -> None:
         angle = 2 * np.pi * k / 36
         leaf = block((0.10, 0.17, 0.06), 0.02).moved((0, 2.60, 0.89)).moved(turn=np.degrees(angle)).moved(middle)
         stage.put(stand(leaf), gloss(MATERIALS["cream"], 0.1))
-    ebony = mix(texture(textures.grain(512, 1024, 8, 40)), gloss(MATERIALS["black"], 0.2), gloss(MATERIALS["leather"], 0.25))
+    ebony = mix(
+        texture(textures.grain(512, 1024, 8, 40)), gloss(MATERIALS["black"], 0.2), gloss(MATERIALS["leather"], 0.25)
+    )
     stage.put(stand(block((3.3, 19.5, 0.55), 0.12).moved((0, 13.6, 1.15))), ebony)
     half = np.linspace(0, np.pi, 24)
     along = np.linspace(10.5, 24, 12)
-    points = np.stack([np.stack([1.55 * np.cos(half), np.full_like(half, y), 0.9 - 1.6 * np.sin(half)], -1) for y in along])
-    stage.put(stand(grid(points, np.stack(np.broadcast_arrays(along[:, None] / 40, half[None] / 20), -1))), both_sides(cherry))
+    points = np.stack(
+        [np.stack([1.55 * np.cos(half), np.full_like(half, y), 0.9 - 1.6 * np.sin(half)], -1) for y in along]
+    )
+    stage.put(
+        stand(grid(points, np.stack(np.broadcast_arrays(along[:, None] / 40, half[None] / 20), -1))), both_sides(cherry)
+    )
     for k in range(13):  # frets where equal temperament puts them
         y = 23.6 - 31.0 * (1 - 2 ** (-k / 12))
-        stage.put(stand(tube(np.linspace([-1.6, y, 1.45], [1.6, y, 1.45], 8), 0.07, 10)), metal(MATERIALS["brass"], 0.1))
+        stage.put(
+            stand(tube(np.linspace([-1.6, y, 1.45], [1.6, y, 1.45], 8), 0.07, 10)), metal(MATERIALS["brass"], 0.1)
+        )
     for k in (5, 7, 10):
         y = 23.6 - 31.0 * (1 - (2 ** (-k / 12) + 2 ** (-(k - 1) / 12)) / 2)
         stage.put(stand(lathe([(0.28, 1.44), (0.01, 1.44)], 40).moved((0, y, 0))), gloss(MATERIALS["cream"], 0.08))
@@ -157,7 +183,14 @@ def instrument(stage: Stage, turn: float) -> None:
         bridge = np.array([(k - 1.5) * 0.85, -7.4, 1.75])
         end = np.array([x + np.sign(1.75 - abs(x)) * 0, y, 1.5])
         line = np.concatenate([np.linspace(bridge, start, 30), np.linspace(start, end, 8)[1:]])
-        wound = relief(texture((np.sin(np.linspace(0, 2 * np.pi * 24, 768))[:, None] * np.ones((1, 8)) / 2 + 0.5).astype(np.float32), (1, 10)), 0.02, steel)
+        wound = relief(
+            texture(
+                (np.sin(np.linspace(0, 2 * np.pi * 24, 768))[:, None] * np.ones((1, 8)) / 2 + 0.5).astype(np.float32),
+                (1, 10),
+            ),
+            0.02,
+            steel,
+        )
         stage.put(stand(tube(line, (0.065, 0.05, 0.038, 0.03)[k], 10)), wound if k < 2 else steel)
     stage.put(stand(block((6.4, 1.5, 0.8), 0.25).moved((0, -7.6, 1.05))), ebony)
     stage.put(stand(block((4.2, 0.28, 0.35), 0.08).moved((0, -7.4, 1.55))), gloss(MATERIALS["cream"], 0.1))

@@ -43,7 +43,8 @@ def accumulate(stage: Stage, samples: int, note: str) -> tuple[F32, F32, F32, F3
         extra += np.array(mi.render(scene, sensor=plain, integrator=looks, spp=per_pass, seed=900 + count)) * per_pass
         count += per_pass
     extra /= count
-    return total / done, np.clip(extra[..., :3], 0, 1), extra[..., 3:6], extra[..., 6]
+    found = (total / done, np.clip(extra[..., :3], 0, 1), extra[..., 3:6], extra[..., 6])
+    return tuple(np.asarray(part, dtype=np.float32) for part in found)  # type: ignore[return-value]
 
 
 def denoised(raw: F32, albedo: F32, normal: F32) -> F32:

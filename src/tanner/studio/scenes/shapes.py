@@ -42,7 +42,9 @@ class Mesh:
         mesh = self
         if self.flat:
             count = len(self.faces) * 3
-            mesh = Mesh(self.points[self.faces.ravel()], np.arange(count).reshape(-1, 3), self.places[self.faces.ravel()])
+            mesh = Mesh(
+                self.points[self.faces.ravel()], np.arange(count).reshape(-1, 3), self.places[self.faces.ravel()]
+            )
             a, b, c = (mesh.points[mesh.faces[:, i]] for i in range(3))
             across = np.cross(b - a, c - a)
             across /= np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-12)
@@ -87,7 +89,9 @@ def grid(points: F64, places: F64, flip: bool = False) -> Mesh:
     return Mesh(points.reshape(-1, 3), faces[:, ::-1] if flip else faces, places.reshape(-1, 2))
 
 
-def lathe(profile: Sequence[tuple[float, float]], sides: int = 160, shape: Callable[[F64, F64], F64] | None = None) -> Mesh:
+def lathe(
+    profile: Sequence[tuple[float, float]], sides: int = 160, shape: Callable[[F64, F64], F64] | None = None
+) -> Mesh:
     """A turned body: profile points (radius, height), bottom to top, rounded by a spline-like resampling.
 
     shape: gives a factor of the radius for angle and height: flutes and the like.
@@ -154,8 +158,18 @@ def block(size: Sequence[float], bevel: float = 0.1, steps: int = 6) -> Mesh:
             for k in (i, j):
                 bend = np.linspace(-1, 1, steps + 1)
                 inner = half[k] - bevel
-                ramps.append(np.unique(np.concatenate([-half[k] + (bend[: steps // 2 + 1] + 1) * bevel, [0.0],
-                                                       half[k] - (1 - bend[steps // 2 :]) * bevel, [-inner, inner]])))
+                ramps.append(
+                    np.unique(
+                        np.concatenate(
+                            [
+                                -half[k] + (bend[: steps // 2 + 1] + 1) * bevel,
+                                [0.0],
+                                half[k] - (1 - bend[steps // 2 :]) * bevel,
+                                [-inner, inner],
+                            ]
+                        )
+                    )
+                )
             u, v = np.meshgrid(ramps[0], ramps[1])
             points = np.empty((*u.shape, 3))
             points[..., i], points[..., j], points[..., axis] = u, v, sign * half[axis]
@@ -189,7 +203,9 @@ def cyclorama(width: float, front: float, back: float, height: float, bend: floa
     wall = np.stack([np.full(10, back), np.linspace(bend, height, 10)], 1)
     line = np.concatenate([floor, curve[1:], wall[1:]])
     x = np.linspace(-width / 2, width / 2, 20)
-    points = np.stack([np.tile(x, (len(line), 1)), np.repeat(line[:, :1], 20, 1), np.repeat(line[:, 1:], 20, 1)], axis=-1)
+    points = np.stack(
+        [np.tile(x, (len(line), 1)), np.repeat(line[:, :1], 20, 1), np.repeat(line[:, 1:], 20, 1)], axis=-1
+    )
     length = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
     places = np.stack([points[..., 0] / 100, np.repeat(length[:, None] / 100, 20, 1)], axis=-1)
     return grid(points, places)

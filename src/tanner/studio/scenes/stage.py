@@ -120,7 +120,9 @@ class Stage:
                 out.write("\n")
         self.parts[f"part{len(self.parts)}"] = {"type": "bsplinecurve", "filename": str(path), "bsdf": material}
 
-    def panel(self, at: ArrayLike, to: ArrayLike, width: float, height: float, power: float, up: ArrayLike = (0, 0, 1)) -> None:
+    def panel(
+        self, at: ArrayLike, to: ArrayLike, width: float, height: float, power: float, up: ArrayLike = (0, 0, 1)
+    ) -> None:
         """A soft box or a window: an even rectangle of light."""
         import mitsuba as mi
 
@@ -142,7 +144,9 @@ class Stage:
         """Weak light from all sides, as from the walls of a room."""
         self.parts["surround"] = {"type": "constant", "radiance": {"type": "uniform", "value": power}}
 
-    def camera(self, at: ArrayLike, to: ArrayLike, fov: float, aperture: float = 0.0, focus: ArrayLike | None = None) -> None:
+    def camera(
+        self, at: ArrayLike, to: ArrayLike, fov: float, aperture: float = 0.0, focus: ArrayLike | None = None
+    ) -> None:
         """fov: degrees across the longer side; aperture: radius of the opening; focus: a point that is sharp."""
         import mitsuba as mi
 
@@ -174,7 +178,9 @@ class Stage:
     def scene(self) -> Any:
         import mitsuba as mi
 
-        return mi.load_dict({"type": "scene", "integrator": {"type": "path", "max_depth": self.depth, "rr_depth": 4}, **self.parts})
+        return mi.load_dict(
+            {"type": "scene", "integrator": {"type": "path", "max_depth": self.depth, "rr_depth": 4}, **self.parts}
+        )
 
     def sensor(self, spectral: bool) -> Any:
         import mitsuba as mi

@@ -38,7 +38,7 @@ def chart(stage: Stage, turn: float) -> None:
         edge = size / 2
         square = np.array([[-edge, edge, 0], [edge, edge, 0], [edge, -edge, 0], [-edge, -edge, 0]]) + [*middle, 0.02]
         placed = stand(Mesh(square, np.zeros((0, 3), int), np.zeros((4, 2))), x0, z0).points
-        corners.append({"patch": name, "corners": placed})
+        corners.append((name, placed))
     grey = block((11, 15, 0.4), 0.1)
     stage.put(stand(grey, 17.5, 9.2), matte(0.18))
     card = stand(Mesh(np.array([[-5, 7, 0.21], [5, 7, 0.21], [5, -7, 0.21], [-5, -7, 0.21]], float), np.zeros((0, 3), int), np.zeros((4, 2))), 17.5, 9.2)  # fmt: skip
@@ -48,10 +48,8 @@ def chart(stage: Stage, turn: float) -> None:
     stage.put(block((13, 5, 1.6), 0.3).moved((17.5, 0, 0.8), turn), oak)
     stage.put(block((13, 1.0, 2.4), 0.3).moved((17.5, -2.2, 1.2), turn), oak)
     stage.camera((0, -150, 26), (1, 0, 11.0), 20, 0.3, (0, 0, 11))
-    stage.truth["chart"] = [{**c, "corners": stage.places(c["corners"]).round(5).tolist()} for c in corners]
+    stage.truth["chart"] = [{"patch": n, "corners": stage.places(c).round(5).tolist()} for n, c in corners]
     stage.truth["grey_card"] = stage.places(card.points).round(5).tolist()
-
-
 
 
 def _spool(stage: Stage, at: tuple[float, float], colour: str, height: float = 5.4) -> None:
@@ -59,14 +57,18 @@ def _spool(stage: Stage, at: tuple[float, float], colour: str, height: float = 5
     for z in (0.0, height):
         rim = [(0.1, z), (1.95, z), (2.05, z + 0.12), (2.05, z + 0.5), (1.95, z + 0.62), (0.1, z + 0.62)]
         stage.put(lathe(rim, 120).moved((*at, 0)), cherry)
-    stage.put(lathe([(0.42, height + 0.63), (0.42, height + 0.2), (0.01, height + 0.2)], 40).moved((*at, 0)), matte(0.02))
+    stage.put(
+        lathe([(0.42, height + 0.63), (0.42, height + 0.2), (0.01, height + 0.2)], 40).moved((*at, 0)), matte(0.02)
+    )
     rows = int((height - 0.7) / 0.062)
     rng = np.random.default_rng(len(colour))
     angle = np.linspace(0, 2 * np.pi * rows, rows * 48)
     z = 0.66 + (height - 0.72) * angle / angle[-1]
     r = 1.62 + 0.025 * np.sin(angle * 0.37) + 0.012 * rng.standard_normal(len(angle)).cumsum() / np.sqrt(len(angle))
     path = np.stack([at[0] + r * np.cos(angle), at[1] + r * np.sin(angle), z], 1)
-    twist = (np.sin(np.linspace(0, 2 * np.pi * 8, 256))[:, None] + np.sin(np.linspace(0, 4 * np.pi, 16))[None]) / 4 + 0.5
+    twist = (
+        np.sin(np.linspace(0, 2 * np.pi * 8, 256))[:, None] + np.sin(np.linspace(0, 4 * np.pi, 16))[None]
+    ) / 4 + 0.5
     thread = relief(texture(twist.astype(np.float32), (2, 10)), 0.01, gloss(MATERIALS[colour], 0.35))
     stage.put(tube(path, 0.036, 8), thread)
     loose = smooth(np.array([[at[0] + 1.6, at[1] - 0.3, 2.2], [at[0] + 2.6, at[1] - 1.6, 0.6], [at[0] + 3.5, at[1] - 3.4, 0.08],
@@ -79,8 +81,15 @@ def detail(stage: Stage, turn: float) -> None:
     sweep(stage, "slate", -3.0)
     board = textures.grain(2048, 4096, 71, 44, 0.8)
     look = mix(texture(board), gloss(MATERIALS["oak"], 0.25), gloss(MATERIALS["walnut"], 0.3))
-    stage.put(block((40, 26, 2), 0.3).moved((0, 2, -1.0), 6), relief(texture((1 - board).astype(np.float32)), 0.04, look))
-    for at, colour in (((-5.6, 4.4), "red thread"), ((-0.9, 5.4), "ochre thread"), ((3.7, 4.6), "blue thread"), ((-3.4, 8.8), "green thread")):
+    stage.put(
+        block((40, 26, 2), 0.3).moved((0, 2, -1.0), 6), relief(texture((1 - board).astype(np.float32)), 0.04, look)
+    )
+    for at, colour in (
+        ((-5.6, 4.4), "red thread"),
+        ((-0.9, 5.4), "ochre thread"),
+        ((3.7, 4.6), "blue thread"),
+        ((-3.4, 8.8), "green thread"),
+    ):
         _spool(stage, at, colour)
     cut = textures.lettering(1200, 2000, [("ALDER & FINCH", 0.17), ("lamps and strings", 0.12), ("No. 47", 0.10)])
     brushed = textures.cloud(512, 2048, 3, 0.4, 40) * 0.06
@@ -92,7 +101,11 @@ def detail(stage: Stage, turn: float) -> None:
     stage.put(_card(7.7, 4.5, (0, 0), 0.225).moved((-4.6, -2.6, 0), 12), engraved)
     weave, shade = textures.weave(1024, 40, 6)
     x, y = np.meshgrid(np.linspace(-6, 6, 160), np.linspace(-5, 5, 140))
-    fold = 0.12 + 0.5 * np.exp(-((x * 0.8 + y * 0.5 - 1.2) ** 2) / 0.9) + 0.25 * np.exp(-((x * 0.7 - y * 0.7 + 2.0) ** 2) / 0.6)
+    fold = (
+        0.12
+        + 0.5 * np.exp(-((x * 0.8 + y * 0.5 - 1.2) ** 2) / 0.9)
+        + 0.25 * np.exp(-((x * 0.7 - y * 0.7 + 2.0) ** 2) / 0.6)
+    )
     cloth = grid(np.stack([x, y, fold], -1), np.stack([x / 12 + 0.5, y / 12 + 0.5], -1)).moved((6.6, -2.2, 0), -14)
     linen = mix(texture(shade, (9, 9)), matte(MATERIALS["cream"]), matte(MATERIALS["linen"]))
     stage.put(cloth, relief(texture(weave, (9, 9)), 0.04, {"type": "twosided", "of": linen}))
@@ -105,7 +118,9 @@ def table_top(stage: Stage, turn: float) -> None:
     planks = textures.grain(2048, 4096, 91, 26)
     worn, _ = textures.scratches(4096, 34, 12)
     dry = mix(texture(planks), gloss(MATERIALS["walnut"], 0.13), gloss(MATERIALS["leather"], 0.15))
-    stage.put(block((130, 80, 3), 0.4).moved((0, 10, -1.5)), mix(texture(worn, (0.8, 0.8)), dry, matte(MATERIALS["cherry"])))
+    stage.put(
+        block((130, 80, 3), 0.4).moved((0, 10, -1.5)), mix(texture(worn, (0.8, 0.8)), dry, matte(MATERIALS["cherry"]))
+    )
     case = gloss(0.018, 0.03)
     hairline, _ = textures.scratches(4096, 12, 33)
     lid = mix(texture(hairline, (4.0, 4.0)), case, matte(0.22))
@@ -137,10 +152,15 @@ def table_top(stage: Stage, turn: float) -> None:
         spots.append({"kind": "speck", "at": here, "radius": r})
     for k in range(16):  # lint
         on_lid = k < 7
-        start = (np.array([*(rng.random(2) - 0.5) * [18, 10], 0]) @ _turned(18) + [-3, 4, 7.04]) if on_lid else np.array(
-            [(rng.random() - 0.5) * 50, -14 + 9 * rng.random(), 0.04])
+        start = (
+            (np.array([*(rng.random(2) - 0.5) * [18, 10], 0]) @ _turned(18) + [-3, 4, 7.04])
+            if on_lid
+            else np.array([(rng.random() - 0.5) * 50, -14 + 9 * rng.random(), 0.04])
+        )
         heading = rng.random() * 6.3 + np.cumsum(rng.standard_normal(14) * 0.35)
-        line = start + np.cumsum(np.stack([np.cos(heading), np.sin(heading), np.zeros(14)], 1), 0) * (0.06 + 0.08 * rng.random())
+        line = start + np.cumsum(np.stack([np.cos(heading), np.sin(heading), np.zeros(14)], 1), 0) * (
+            0.06 + 0.08 * rng.random()
+        )
         stage.put(tube(smooth(line, 4), 0.018, 6), pale)
         spots.append({"kind": "lint", "at": line.mean(0), "radius": float(np.ptp(line, axis=0).max() / 2)})
     stage.camera((turn, -62, 48), (1.5, 1.0, 1.5), 33, 0.4, (0, -2, 4))

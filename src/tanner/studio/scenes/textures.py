@@ -68,7 +68,9 @@ def scratches(size: int, count: int, seed: int) -> tuple[F32, NDArray[np.float64
         t = np.linspace(0, 1, 40)[:, None]
         heading = angle + bend * t
         line = start + np.cumsum(np.concatenate([np.cos(heading), np.sin(heading)], 1), axis=0) * length / 40
-        cv2.polylines(mask, [np.round(line * size * 16).astype(np.int32)], False, 255, 1 + int(rng.random() > 0.8), cv2.LINE_AA, 4)
+        cv2.polylines(
+            mask, [np.round(line * size * 16).astype(np.int32)], False, 255, 1 + int(rng.random() > 0.8), cv2.LINE_AA, 4
+        )
         ends.append([*line[0], *line[-1]])
     return (mask / np.float32(255)).astype(np.float32), np.array(ends)
 
@@ -106,7 +108,7 @@ def lettering(height: int, width: int, lines: list[tuple[str, float]], frame: bo
     for text, size in lines:
         face, scale = cv2.FONT_HERSHEY_TRIPLEX, size * h / 30
         thick = max(2, int(scale * 1.6))
-        (tw, th), _ = cv2.getTextSize(text, face, scale, thick)
+        (tw, _), _ = cv2.getTextSize(text, face, scale, thick)
         y += size * h * 1.45
         cv2.putText(big, text, (int((w - tw) / 2), int(y)), face, scale, 255, thick, cv2.LINE_AA)
     if frame:

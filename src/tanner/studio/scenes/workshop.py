@@ -11,7 +11,16 @@ from tanner.studio.scenes.stage import Stage, both_sides, gloss, matte, metal, m
 
 def _jar(rng: np.random.Generator) -> list[tuple[float, float]]:
     r, h = 3.5 + 3 * rng.random(), 8 + 10 * rng.random()
-    return [(0.1, 0), (r * 0.85, 0), (r, h * 0.25), (r * 0.95, h * 0.6), (r * 0.55, h * 0.85), (r * 0.62, h), (r * 0.5, h), (0.1, h * 0.97)]
+    return [
+        (0.1, 0),
+        (r * 0.85, 0),
+        (r, h * 0.25),
+        (r * 0.95, h * 0.6),
+        (r * 0.55, h * 0.85),
+        (r * 0.62, h),
+        (r * 0.5, h),
+        (0.1, h * 0.97),
+    ]
 
 
 def room(stage: Stage, width: float = 520, depth: float = 420, height: float = 290) -> None:
@@ -28,8 +37,11 @@ def room(stage: Stage, width: float = 520, depth: float = 420, height: float = 2
     plaster = relief(texture(rough.astype(np.float32), (3, 3)), 0.6, matte(MATERIALS["plaster"]))
     stage.put(block((width, 6, height), 0.2).moved((0, depth / 2 + 3, height / 2)), plaster)
     for side in (-1, 1):
-        for part, low, high in ((0, -depth / 2 - 160, -70), (1, 90, depth / 2)) if side < 0 else ((0, -depth / 2 - 160, depth / 2),):
-            stage.put(block((6, high - low, height), 0.2).moved((side * (width / 2 + 3), (low + high) / 2, height / 2)), plaster)
+        for low, high in ((-depth / 2 - 160, -70), (90, depth / 2)) if side < 0 else ((-depth / 2 - 160, depth / 2),):
+            stage.put(
+                block((6, high - low, height), 0.2).moved((side * (width / 2 + 3), (low + high) / 2, height / 2)),
+                plaster,
+            )
     for low, high in ((0, 95), (235, height)):
         stage.put(block((6, 160, high - low), 0.2).moved((-width / 2 - 3, 10, (low + high) / 2)), plaster)
     stage.put(block((width, depth + 320, 4), 0.2).moved((0, 0, height + 2)), plaster)
@@ -70,15 +82,24 @@ def shelves(stage: Stage, x: float, y: float, wide: float, rows: int, seed: int)
             colour = glazes[int(rng.integers(len(glazes)))]
             if kind < 0.5:
                 jar = _jar(rng)
-                stage.put(lathe(jar, 60).moved(here), metal(MATERIALS["brass"], 0.2) if colour == "brass" else gloss(MATERIALS[colour], 0.1))
+                stage.put(
+                    lathe(jar, 60).moved(here),
+                    metal(MATERIALS["brass"], 0.2) if colour == "brass" else gloss(MATERIALS[colour], 0.1),
+                )
                 at += 2.1 * max(r for r, _ in jar) + 2
             elif kind < 0.8:
                 size = (8 + 8 * rng.random(), 16, 7 + 16 * rng.random())
-                stage.put(block(size, 0.3).moved((here[0], here[1], here[2] + size[2] / 2)), matte(MATERIALS[("paper", "ochre thread", "leather", "linen")[int(rng.integers(4))]]))
+                stage.put(
+                    block(size, 0.3).moved((here[0], here[1], here[2] + size[2] / 2)),
+                    matte(MATERIALS[("paper", "ochre thread", "leather", "linen")[int(rng.integers(4))]]),
+                )
                 at += size[0] + 2
             else:
                 thread = ("red thread", "green thread", "blue thread", "ochre thread")[int(rng.integers(4))]
-                stage.put(lathe([(0.1, 0), (4, 0), (4, 1), (3, 1.4), (3, 9.6), (4, 10), (4, 11), (0.1, 11)], 50).moved(here), matte(MATERIALS[thread]))
+                stage.put(
+                    lathe([(0.1, 0), (4, 0), (4, 1), (3, 1.4), (3, 9.6), (4, 10), (4, 11), (0.1, 11)], 50).moved(here),
+                    matte(MATERIALS[thread]),
+                )
                 at += 10
     return edges
 
@@ -100,13 +121,19 @@ def workshop(stage: Stage, turn: float) -> None:
         at = (-50 + 220 * rng.random(), 0 + 45 * rng.random(), 88.6)
         length, angle = 14 + 10 * rng.random(), 180 * rng.random()
         stage.put(tube(np.linspace([-length / 2, 0, 0], [0, 0, 0], 8), 1.2, 16).moved(at, angle), cherry)
-        stage.put(block((length * 0.8, 1.4, 0.3), 0.1).moved((length * 0.4, 0, 0)).moved(at, angle), metal(MATERIALS["steel"], 0.15))
-    for k in range(7):  # shavings
+        stage.put(
+            block((length * 0.8, 1.4, 0.3), 0.1).moved((length * 0.4, 0, 0)).moved(at, angle),
+            metal(MATERIALS["steel"], 0.15),
+        )
+    for _ in range(7):  # shavings
         a = np.linspace(0, 9, 60)
         curl = np.stack([1.6 * np.cos(a) * (1 + 0.05 * a), a * 0.5, 1.7 + 1.6 * np.sin(a)], 1)
         strip = np.stack([curl, curl + [0, 1.6, 0]], 1)
         place = np.stack(np.broadcast_arrays(a[:, None] / 9, np.array([[0, 0.05]])), -1)
-        stage.put(grid(strip, place).moved((-20 + 150 * rng.random(), 5 + 30 * rng.random(), 87.5), 360 * rng.random()), both_sides(matte(MATERIALS["spruce"])))
+        stage.put(
+            grid(strip, place).moved((-20 + 150 * rng.random(), 5 + 30 * rng.random(), 87.5), 360 * rng.random()),
+            both_sides(matte(MATERIALS["spruce"])),
+        )
     # Instruments on the right wall's rail and lamps above the bench.
     stage.put(block((3, 260, 8), 0.4).moved((254, 20, 215)), oak)
     edges.append([[252.5, -110, 211], [252.5, 150, 211]])
@@ -122,7 +149,10 @@ def workshop(stage: Stage, turn: float) -> None:
         ring = lathe([(3.4, 1.25), (0.05, 1.25)], 40).moved((0, 2, 0))
         stage.put(hang(ring), matte(0.015))
         for s in range(4):
-            stage.put(hang(tube(np.linspace([(s - 1.5) * 1.1, -12, 2.2], [(s - 1.5) * 0.9, 54, 2.2], 6), 0.12, 6)), metal(MATERIALS["steel"], 0.2))
+            stage.put(
+                hang(tube(np.linspace([(s - 1.5) * 1.1, -12, 2.2], [(s - 1.5) * 0.9, 54, 2.2], 6), 0.12, 6)),
+                metal(MATERIALS["steel"], 0.2),
+            )
     for x, colour in ((-20, "glaze"), (60, "brass"), (140, "clay")):
         stage.put(tube(np.linspace([x, 20, 272], [x, 20, 190], 12), 0.5, 8), matte(MATERIALS["black"]))
         shade = lathe([(22, 168), (21.5, 169), (14, 184), (5, 190), (2, 193), (0.1, 193)], 90)
@@ -131,9 +161,10 @@ def workshop(stage: Stage, turn: float) -> None:
         stage.bulb((x, 20, 174), 4.5, 26.0)
     # A stool and a sheet of paper make the scale plain.
     stage.put(lathe([(0.1, 46), (17, 46), (18, 47), (18, 49), (17, 50), (0.1, 50)], 90).moved((-110, -30, 0)), cherry)
-    for a in (0, 120, 240):
-        foot = np.array([19 * np.cos(np.radians(a)), 19 * np.sin(np.radians(a)), 0]) + [-110, -30, 0]
-        stage.put(tube(np.linspace(foot, [-110 + 8 * np.cos(np.radians(a)), -30 + 8 * np.sin(np.radians(a)), 46], 8), 1.6, 14), cherry)
+    for angle in np.radians((0, 120, 240)):
+        round_ = np.array([np.cos(angle), np.sin(angle), 0])
+        leg = np.linspace([-110, -30, 0] + 19 * round_, [-110, -30, 46] + 8 * round_, 8)
+        stage.put(tube(leg, 1.6, 14), cherry)
     stage.put(block((30, 21, 0.05), 0.01).moved((20, 10, 87.6), 14), matte(MATERIALS["paper"]))
     stage.camera((turn, -205, 150), (turn * 0.4, 150, 128), 96)
     stage.depth = 8
@@ -144,8 +175,14 @@ def workshop(stage: Stage, turn: float) -> None:
 def wall_behind(stage: Stage) -> None:
     """For portraits: the same plaster, and shelves far enough to be soft."""
     rough = textures.cloud(512, 512, 8, 1.2) * 0.15 + 0.5
-    stage.put(block((700, 6, 400), 0.2).moved((0, 210, 120)), relief(texture(rough.astype(np.float32), (3, 3)), 0.6, matte(MATERIALS["grey wall"])))
+    stage.put(
+        block((700, 6, 400), 0.2).moved((0, 210, 120)),
+        relief(texture(rough.astype(np.float32), (3, 3)), 0.6, matte(MATERIALS["grey wall"])),
+    )
     shelves(stage, 95, 190, 170, 3, 5)
     for x, z in ((-70, 150), (-125, 175)):
-        stage.put(lathe([(15, 0), (14.5, 1), (9, 16), (3, 20), (0.1, 20)], 60).moved((x, 150, z)), both_sides(metal(MATERIALS["brass"], 0.25)))
+        stage.put(
+            lathe([(15, 0), (14.5, 1), (9, 16), (3, 20), (0.1, 20)], 60).moved((x, 150, z)),
+            both_sides(metal(MATERIALS["brass"], 0.25)),
+        )
         stage.put(tube(smooth(np.array([[x, 150, z + 20], [x, 150, z + 120.0]]), 6), 0.6, 8), matte(MATERIALS["black"]))
