@@ -38,6 +38,7 @@ from tanner.core.raw.reader import Source
 from tanner.core.tone import base, point
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.light import Light, local_terms, tone_table
+from tanner.core.tone.table import NO_TABLE, packed
 
 F32 = NDArray[np.float32]
 GUIDE_EDGE = 480
@@ -63,6 +64,10 @@ class Plan:
     gains: F32
     clip: F32
     matrix: F32
+    plain: NDArray[np.float64]
+    hue_sat: F32
+    look: F32
+    after: F32
     guide: F32
     ev: np.float32
     terms: F32
@@ -90,11 +95,11 @@ def pre_gains(source: Source) -> NDArray[np.float64]:
     return 1 / np.array(source.facts.neutral)
 
 
-def as_shot_white(source: Source) -> tuple[float, float]:
-    """Chromaticity of the light that the camera took as white."""
-    key = "as shot"
+def as_shot_white(source: Source, profile: str = "") -> tuple[float, float]:
+    """Chromaticity of the light that the camera took as white, through a profile (see `Source.colour_by`)."""
+    key = ("as shot", profile)
     if key not in source.cache:
-        source.cache[key] = source.camera.neutral_to_white(np.array(source.facts.neutral))
+        source.cache[key] = source.colour_by(profile)[0].neutral_to_white(np.array(source.facts.neutral))
     white: tuple[float, float] = source.cache[key]
     return white
 
@@ -151,10 +156,14 @@ def make_plan(
     geometry = geometry_of(source, development, output)
     reduce, stretch = _reduction(geometry.scale, source.facts.kind == "bayer")
     pre = pre_gains(source)
-    white = white_point(development.group(White), as_shot_white(source))
-    numbers = source.camera.white_numbers(white)
-    ev = light.exposure + source.facts.baseline_exposure
-    matrix = source.camera.to_working(white) @ np.diag(numbers) * 2.0**ev
+    camera = source.colour_by(profile.camera)[0]
+    white = white_point(development.group(White), as_shot_white(source, profile.camera))
+    numbers = camera.white_numbers(white)
+    ev = light.exposure + source.facts.baseline_exposure + camera.baseline
+    plain = camera.to_working(white) @ np.diag(numbers)
+    hue_sat, look = camera.hue_sat_at(white), camera.look
+    # A hue and saturation table comes before exposure, as the DNG specification orders it.
+    first, gain = (1.0, 2.0**ev) if hue_sat else (2.0**ev, 1.0)
     # A finished picture ends at its white: nothing is to be rebuilt there.
     clip = 1 / pre if source.facts.is_raw else np.zeros(3)
     terms = local_terms(light)
@@ -172,11 +181,15 @@ def make_plan(
         pre=_f32(pre),
         gains=_f32(1 / (pre * numbers)),
         clip=_f32(clip),
-        matrix=_f32(matrix),
+        matrix=_f32(plain * first),
+        plain=plain,
+        hue_sat=packed(hue_sat.cells) if hue_sat else NO_TABLE,
+        look=packed(look.cells) if look else NO_TABLE,
+        after=_f32((gain, bool(hue_sat and hue_sat.srgb), bool(look and look.srgb))),
         guide=_guide(source, development) if terms.any() else np.zeros((2, 1, 1), np.float32),
         ev=np.float32(ev),
         terms=terms,
-        table=tone_table(light, curve, profile.curve_strength / 100),
+        table=tone_table(light, curve, profile.curve_strength / 100, camera.curve),
         saturation=_f32(factors(development.group(Colour))),
         out_matrix=_f32(to_output),
         out_luma=_f32(luminance_weights() @ np.linalg.inv(to_output)),
@@ -314,8 +327,7 @@ def _guide(source: Source, development: Development) -> F32:
         plan = make_plan(source, plain, size)
         planes = np.empty((3, size[1], size[0]), dtype=np.float32)
         _resample(plan, 0, 0, planes)
-        m = luminance_weights() @ (plan.matrix.astype(np.float64) @ np.diag(plan.gains))
-        m = m / 2.0 ** float(plan.ev)
+        m = luminance_weights() @ (plan.plain @ np.diag(plan.gains))
         luminance = np.tensordot(m, planes, axes=1).astype(np.float32)
         source.cache[key] = base.coefficients(luminance)
     guide: F32 = source.cache[key]
@@ -336,6 +348,9 @@ def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> Non
         plan.gains,
         plan.clip,
         plan.matrix,
+        plan.hue_sat,
+        plan.look,
+        plan.after,
         _LUMA,
         plan.guide,
         plan.ev,

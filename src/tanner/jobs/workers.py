@@ -8,8 +8,10 @@ from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPool
 from concurrent.futures import TimeoutError as Late
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import get_context
+from pathlib import Path
 from typing import Any, TypeVar
 
+from tanner.core.colour.shelf import SHELF
 from tanner.core.errors import TannerError
 
 T = TypeVar("T")
@@ -21,7 +23,8 @@ class WorkerDied(TannerError):
     """The process that worked on an item ended: a decoder crashed, or it was killed."""
 
 
-def _prepare() -> None:
+def _prepare(folders: list[Path]) -> None:
+    SHELF.folders = folders
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
     # A worker that outlives its parent would keep files and memory: end with it instead.
     threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
@@ -51,7 +54,9 @@ class Workers(Executor):
     def _lane(self) -> ProcessPoolExecutor:
         lane: ProcessPoolExecutor | None = getattr(self._local, "lane", None)
         if lane is None:
-            lane = ProcessPoolExecutor(1, mp_context=get_context("spawn"), initializer=_prepare)
+            lane = ProcessPoolExecutor(
+                1, mp_context=get_context("spawn"), initializer=_prepare, initargs=(list(SHELF.folders),)
+            )
             self._local.lane = lane
             with self._lock:
                 self._all.append(lane)

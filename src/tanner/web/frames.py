@@ -190,7 +190,7 @@ def pick(frame_id: int, body: Pick, desk: Desk) -> dict[str, Any]:
         raise TannerError("This place is too dark to tell its colour. Pick a lighter neutral one.")
     if (numbers * (1 if source.facts.is_raw else 0)).max() >= 0.98:
         raise TannerError("This place is clipped, so its colour is not known. Pick a darker neutral one.")
-    return {"values": picked(source.camera, numbers)}
+    return {"values": picked(source.colour_by(values.get("profile.camera", ""))[0], numbers)}
 
 
 # --- presets on frames -------------------------------------------------------------------------

@@ -3,27 +3,28 @@
 Camera numbers are linear, black subtracted, white at 1. Colour comes out in the linear working space.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.spec import Group, param
+from tanner.core.colour.dcp import ILLUMINANTS, CameraProfile, Table
 from tanner.core.colour.spaces import D50_XY, D50_XYZ, Matrix, adaptation, pcs_to_working, xy_to_xyz
-from tanner.core.colour.temperature import xy_to_temperature
-
-# Kelvin of EXIF LightSource codes used as CalibrationIlluminant (source: dng17).
-ILLUMINANTS: dict[int, float] = {
-    1: 5500, 2: 4150, 3: 2850, 4: 5500, 9: 5500, 10: 6500, 11: 7500, 12: 6400, 13: 5050, 14: 4150, 15: 3525,
-    17: 2850, 18: 4874, 19: 6774, 20: 5503, 21: 6504, 22: 7504, 23: 5003, 24: 3200,
-}  # fmt: skip
+from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 
 
 class Profile(Group):
     title: ClassVar[str] = "Profile"
     about: ClassVar[str] = "How the camera's numbers become colour and tone."
 
+    camera: str = param(
+        "",
+        label="Camera profile",
+        widget="profile",
+        help="Empty: what lies in the file, else the plain matrix; matrix: the plain matrix alone; else a profile's name.",
+    )
     curve_strength: float = param(
         0.0,
         0.0,
@@ -38,15 +39,18 @@ class Profile(Group):
 
 @dataclass(frozen=True)
 class CameraColour:
-    """The colour data of one camera: matrices for one or two lights.
+    """The colour data of one camera: matrices for one, two or three lights, and what a profile adds.
 
     Attributes:
-        colour: XYZ to camera, (3, 3) each.
-        forward: white-balanced camera to XYZ D50, or empty.
+        colour: XYZ to camera, (n, 3) each; n is 3, or 4 where a reduction says how four colours become three.
+        forward: white-balanced camera to XYZ D50, (3, n), or empty.
         kelvin: temperature of each calibration light.
-        calibration: CameraCalibration of each light.
-        analog_balance: (3,).
+        calibration: CameraCalibration of each light, (n, n).
+        analog_balance: (n,).
         origin: where the data came from, for people.
+        reduction: (3, n) of each light, for n = 4.
+        places: chromaticity of each light, for three of them.
+        hue_sat, look, curve, baseline: see `dcp.CameraProfile`.
     """
 
     colour: tuple[Matrix, ...]
@@ -55,32 +59,62 @@ class CameraColour:
     calibration: tuple[Matrix, ...] = ()
     analog_balance: NDArray[np.float64] = field(default_factory=lambda: np.ones(3))
     origin: str = "file"
+    reduction: tuple[Matrix, ...] = ()
+    places: tuple[tuple[float, float], ...] = ()
+    hue_sat: tuple[Table, ...] = ()
+    look: Table | None = None
+    curve: NDArray[np.float64] | None = None
+    baseline: float = 0.0
 
-    def _between(self, matrices: tuple[Matrix, ...], kelvin: float) -> Matrix:
-        """Interpolated in inverse temperature, held beyond either light."""
-        if len(matrices) == 1 or self.kelvin[0] == self.kelvin[1]:
-            return matrices[0]
-        low, high = (0, 1) if self.kelvin[0] < self.kelvin[1] else (1, 0)
-        a, b = 1 / self.kelvin[low], 1 / self.kelvin[high]
+    def _shares(self, white: tuple[float, float], count: int) -> NDArray[np.float64]:
+        """How much each light counts under a white.
+
+        Two lights: linear in inverse temperature, held beyond either (source: dng17). Three: by the inverse of the
+        squared distance in xy, as the specification's reference code does (from memory, so this is ours to state).
+        """
+        if count == 1:
+            return np.ones(1)
+        if count == 3:
+            far = np.array([(white[0] - x) ** 2 + (white[1] - y) ** 2 for x, y in self.places])
+            if far.min() < 1e-12:
+                return np.asarray(far == far.min(), dtype=np.float64)
+            return (1 / far) / (1 / far).sum()
+        if self.kelvin[0] == self.kelvin[1]:
+            return np.array([1.0, 0.0])
+        kelvin = xy_to_temperature(white)[0]
+        a, b = 1 / self.kelvin[0], 1 / self.kelvin[1]
         share = min(max((1 / kelvin - b) / (a - b), 0.0), 1.0)
-        return matrices[low] * share + matrices[high] * (1 - share)
+        return np.array([share, 1 - share])
 
-    def _unit_balance(self, kelvin: float) -> Matrix:
+    def _between(self, matrices: tuple[Matrix, ...], white: tuple[float, float]) -> Matrix:
+        shares = self._shares(white, len(matrices))
+        return np.asarray(sum(w * m for w, m in zip(shares, matrices, strict=True)))
+
+    def _unit_balance(self, white: tuple[float, float]) -> Matrix:
         """AB x CC: what this one camera does differently from its model."""
-        cc = self._between(self.calibration, kelvin) if self.calibration else np.eye(3)
-        matrix: Matrix = np.diag(self.analog_balance) @ cc
+        cc = self._between(self.calibration, white) if self.calibration else np.eye(len(self.colour[0]))
+        matrix: Matrix = np.diag(self.analog_balance[: len(cc)]) @ cc
         return matrix
 
     def xyz_to_camera(self, white: tuple[float, float]) -> Matrix:
-        kelvin = xy_to_temperature(white)[0]
-        matrix: Matrix = self._unit_balance(kelvin) @ self._between(self.colour, kelvin)
+        matrix: Matrix = self._unit_balance(white) @ self._between(self.colour, white)
         return matrix
+
+    def _to_xyz(self, white: tuple[float, float]) -> Matrix:
+        """Camera to XYZ under a white, (3, n): through the reduction where there are four colours."""
+        to_camera = self.xyz_to_camera(white)
+        if len(to_camera) == 3:
+            return np.asarray(np.linalg.inv(to_camera))
+        if self.reduction:
+            reduce = self._between(self.reduction, white)
+            return np.asarray(np.linalg.inv(reduce @ to_camera) @ reduce)
+        return np.asarray(np.linalg.pinv(to_camera))
 
     def neutral_to_white(self, neutral: NDArray[np.float64]) -> tuple[float, float]:
         """The chromaticity of the light under which these camera numbers are neutral."""
         xy = D50_XY
         for turn in range(30):
-            xyz = np.linalg.solve(self.xyz_to_camera(xy), neutral)
+            xyz = self._to_xyz(xy) @ neutral
             total = float(xyz.sum())
             if total <= 0 or not np.isfinite(total):
                 return D50_XY
@@ -100,18 +134,57 @@ class CameraColour:
 
     def to_working(self, white: tuple[float, float]) -> Matrix:
         """Camera numbers to the linear working space: the white of this light becomes (1, 1, 1)."""
-        kelvin = xy_to_temperature(white)[0]
         numbers = self.white_numbers(white)
         if self.forward:
-            unit = np.linalg.inv(self._unit_balance(kelvin))
+            unit = np.linalg.inv(self._unit_balance(white))
             reference = unit @ numbers
-            to_pcs = self._between(self.forward, kelvin) @ np.diag(1 / reference) @ unit
+            to_pcs = self._between(self.forward, white) @ np.diag(1 / reference) @ unit
         else:
-            from_pcs = self.xyz_to_camera(white) @ adaptation(D50_XYZ, xy_to_xyz(white))
-            from_pcs = from_pcs / (from_pcs @ D50_XYZ).max()
-            to_pcs = np.linalg.inv(from_pcs)
+            # The white of the light has numbers whose largest is 1: that, and no more, becomes D50 of Y = 1.
+            to_pcs = adaptation(xy_to_xyz(white), D50_XYZ) @ self._to_xyz(white)
+            to_pcs = to_pcs / (to_pcs @ numbers)[1]
         matrix: Matrix = pcs_to_working() @ to_pcs
         return matrix
+
+    def hue_sat_at(self, white: tuple[float, float]) -> Table | None:
+        """The hue and saturation table for a white, interpolated as the matrices are."""
+        if not self.hue_sat:
+            return None
+        if len(self.hue_sat) == 1:
+            return self.hue_sat[0]
+        shares = self._shares(white, len(self.hue_sat)).astype(np.float32)
+        stacked = np.stack([t.cells for t in self.hue_sat])
+        cells = np.tensordot(shares, stacked, axes=1).astype(np.float32)
+        return Table(cells, self.hue_sat[0].srgb)
+
+
+def with_profile(file: CameraColour, profile: CameraProfile, signature: str | None = None) -> CameraColour:
+    """The colour of a camera by a profile; what is the single camera's own stays the file's.
+
+    Args:
+        signature: the file's CameraCalibrationSignature; its CameraCalibration counts only when the profile's is
+            the same (source: dng17). None: not asked.
+    """
+    matching = signature is None or signature == profile.calibration_signature
+    calibration = file.calibration if matching and len(file.calibration) == len(profile.colour) else ()
+    places = tuple(
+        xy or temperature_to_xy(k)
+        for xy, k in zip(profile.lights or (None,) * len(profile.colour), profile.kelvin(), strict=True)
+    )
+    return replace(
+        file,
+        colour=profile.colour,
+        kelvin=profile.kelvin(),
+        forward=profile.forward,
+        calibration=calibration,
+        origin=profile.name,
+        reduction=profile.reduction,
+        places=places,
+        hue_sat=profile.hue_sat,
+        look=profile.look,
+        curve=profile.curve,
+        baseline=profile.baseline,
+    )
 
 
 def plain_colour(matrix: Matrix | None, origin: str) -> CameraColour:
@@ -129,3 +202,6 @@ def plain_colour(matrix: Matrix | None, origin: str) -> CameraColour:
 def finished_colour() -> CameraColour:
     """For finished pictures, whose numbers are the linear working space already."""
     return CameraColour(colour=(pcs_to_working(),), kelvin=(5003.0,), origin="finished picture")
+
+
+__all__ = ["ILLUMINANTS", "CameraColour", "Profile", "finished_colour", "plain_colour", "with_profile"]

@@ -22,6 +22,7 @@ class FrameFacts(BaseModel):
         illuminants: EXIF LightSource code of each light.
         noise_profile: scale and offset of the variance, per plane, of values from 0 to 1.
         warp: WarpRectilinear coefficients per plane; vignette: FixVignetteRadial's five.
+        unique_model: UniqueCameraModel, or make and model; profiles: names of the camera profiles inside the file.
         mosaic: what the colour filter is called, for people.
         warnings: what was missing or odd, in words.
     """
@@ -63,6 +64,9 @@ class FrameFacts(BaseModel):
     opcodes: tuple[str, ...] = ()
     keywords: tuple[str, ...] = ()
     has_profile: bool = False
+    unique_model: str = ""
+    calibration_signature: str = ""
+    profiles: tuple[str, ...] = ()
     warnings: tuple[str, ...] = Field(default=())
 
     @property

@@ -12,8 +12,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour
+from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour, with_profile
+from tanner.core.colour.dcp import CameraProfile, embedded
 from tanner.core.colour.icc import to_working
+from tanner.core.colour.shelf import SHELF, fits
 from tanner.core.errors import UnreadableFile
 from tanner.core.optics.lens import Lens, OpcodeLens, find_database_lens
 from tanner.core.raw import tags
@@ -41,13 +43,14 @@ class Source:
     data: NDArray[Any]
     cache: dict[Any, Any] = field(default_factory=dict)
     decoder: Any = None
+    profiles: tuple[CameraProfile, ...] = ()
 
     @property
     def size(self) -> tuple[int, int]:
         return self.facts.width, self.facts.height
 
     def __getstate__(self) -> dict[str, Any]:
-        return {"facts": self.facts, "data": self.data, "cache": {}, "decoder": None}
+        return {"facts": self.facts, "data": self.data, "cache": {}, "decoder": None, "profiles": self.profiles}
 
     @property
     def camera(self) -> CameraColour:
@@ -55,6 +58,33 @@ class Source:
             self.cache["camera"] = camera_of(self.facts)
         result: CameraColour = self.cache["camera"]
         return result
+
+    def colour_by(self, key: str) -> tuple[CameraColour, str]:
+        """The camera's colour by a profile, and a warning or "".
+
+        Args:
+            key: "" for the file's own profile, else its matrix; "matrix"; "embedded" and "embedded-2" and so on;
+                else the key of a profile on the shelf.
+        """
+        if ("colour", key) not in self.cache:
+            self.cache["colour", key] = self._colour_by(key)
+        result: tuple[CameraColour, str] = self.cache["colour", key]
+        return result
+
+    def _colour_by(self, key: str) -> tuple[CameraColour, str]:
+        if self.facts.kind == "finished" or key == "matrix" or (not key and not self.profiles):
+            return self.camera, ""
+        signature = self.facts.calibration_signature
+        if not key or key.startswith("embedded"):
+            number = int(key.removeprefix("embedded").removeprefix("-") or 1) if key[8:].lstrip("-").isdigit() else 1
+            if 1 <= number <= len(self.profiles):
+                return with_profile(self.camera, self.profiles[number - 1], signature), ""
+            return self.camera, "The file has no such camera profile; its plain matrix is used."
+        profile = SHELF.find(key)
+        if profile is None:
+            return self._colour_by("")[0], f"The camera profile {key} is not there; the file's own colour is used."
+        warning = "" if fits(profile, self.facts) else f"The camera profile {profile.name} is for {profile.model}."
+        return with_profile(self.camera, profile, signature), warning
 
     @property
     def lens(self) -> Lens | None:
@@ -158,15 +188,17 @@ def _read_raw(path: Path, pixels: bool) -> Source:
         sizes = raw.sizes
         _sane(path, sizes.raw_width, sizes.raw_height)
         found = _raw_facts(path, raw)
+        inside, odd = embedded(path) if path.suffix.lower() == ".dng" else ((), ())
+        found["profiles"], found["warnings"] = tuple(p.name for p in inside), (*found["warnings"], *odd)
         if not pixels:
-            return Source(FrameFacts(**found), np.empty((0, 0), np.uint16))
+            return Source(FrameFacts(**found), np.empty((0, 0), np.uint16), profiles=inside)
         pattern = raw.raw_pattern
         if found["kind"] == "bayer":
             # Kernels are compiled for whole arrays: a mosaic with a frame of masked pixels is copied out.
             data: NDArray[Any] = np.ascontiguousarray(raw.raw_image_visible[: found["height"], : found["width"]])
             if not data.any():
                 raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
-            return Source(FrameFacts(**found), data, decoder=raw)
+            return Source(FrameFacts(**found), data, decoder=raw, profiles=inside)
         if pattern is None and raw.raw_image_visible.ndim == 3:
             values = raw.raw_image_visible[..., :3].astype(np.float32)
             black = np.float32(raw.black_level_per_channel[0])
@@ -176,7 +208,7 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             planes = _demosaic_by_libraw(raw, found)
         if not planes.any():
             raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
-        return Source(FrameFacts(**found), planes)
+        return Source(FrameFacts(**found), planes, profiles=inside)
     except BaseException:
         raw.close()
         raise
@@ -251,6 +283,8 @@ def _dng_facts(facts: dict[str, Any], dng: dict[str, Any]) -> None:
     def several(*names: str) -> tuple[tuple[float, ...], ...]:
         return tuple(dng[n] for n in names if n in dng and len(np.ravel(dng[n])) == 9)
 
+    facts["unique_model"] = str(dng.get("UniqueCameraModel", "")).strip("\0 ")
+    facts["calibration_signature"] = str(dng.get("CameraCalibrationSignature", "")).strip("\0 ")
     facts["colour_matrices"] = several("ColorMatrix1", "ColorMatrix2")
     facts["forward_matrices"] = several("ForwardMatrix1", "ForwardMatrix2")
     facts["calibrations"] = several("CameraCalibration1", "CameraCalibration2")

@@ -77,14 +77,32 @@ def from_display(e: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.where(e <= 0.04045, e / 12.92, ((np.maximum(e, 0.04045) + 0.055) / 1.055) ** 2.4)
 
 
-def tone_of(x: NDArray[np.float64], light: Light, curve: Curve, curve_strength: float) -> NDArray[np.float64]:
+def profile_curve(points: NDArray[np.float64], x: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A camera profile's tone curve at x: a cubic spline through its points, held beyond them (source: dng17)."""
+    from scipy.interpolate import CubicSpline
+
+    inside = np.clip(x, points[0, 0], points[-1, 0])
+    if len(points) == 2:
+        return np.interp(inside, points[:, 0], points[:, 1])
+    return np.clip(CubicSpline(points[:, 0], points[:, 1], bc_type="natural")(inside), 0, None)
+
+
+def tone_of(
+    x: NDArray[np.float64],
+    light: Light,
+    curve: Curve,
+    curve_strength: float,
+    points: NDArray[np.float64] | None = None,
+) -> NDArray[np.float64]:
     """Scene-linear to display-linear by base curve, levels, contrast and point curve.
 
     Args:
         x: scene-linear values from 0 on, 1 is the sensor's white after exposure.
         curve_strength: 0 to 1, share of the base curve.
+        points: the camera profile's curve, which then is the base curve; None for Tanner's own.
     """
-    y = x + (base_curve(x) - x) * curve_strength
+    bent = base_curve(x) if points is None else profile_curve(points, x)
+    y = x + (bent - x) * curve_strength
     if not (light.white_point or light.black_point or light.contrast or curve.points != Curve().points):
         return y
     # Above white the display curve goes on as a straight line, so that nothing is clipped here.
@@ -106,7 +124,9 @@ def tone_of(x: NDArray[np.float64], light: Light, curve: Curve, curve_strength: 
     return result
 
 
-def tone_table(light: Light, curve: Curve, curve_strength: float) -> NDArray[np.float32]:
+def tone_table(
+    light: Light, curve: Curve, curve_strength: float, points: NDArray[np.float64] | None = None
+) -> NDArray[np.float32]:
     """The tone of one frame as a table of ratios, out / in.
 
     Returns:
@@ -116,7 +136,7 @@ def tone_table(light: Light, curve: Curve, curve_strength: float) -> NDArray[np.
     i = np.arange(TABLE_SIZE, dtype=np.float64)
     x = TABLE_TOP * (i / (TABLE_SIZE - 1)) ** 2
     x[0] = x[1] / 4
-    return (tone_of(x, light, curve, curve_strength) / x).astype(np.float32)
+    return (tone_of(x, light, curve, curve_strength, points) / x).astype(np.float32)
 
 
 def local_terms(light: Light) -> NDArray[np.float32]:

@@ -8,48 +8,11 @@ import numpy as np
 
 from tanner.core.jit import kernel
 from tanner.core.tone.light import TABLE_SIZE, TABLE_TOP
+from tanner.core.tone.logs import exp2_row, log2_row
+from tanner.core.tone.table import apply_table
 
 _TO_INDEX = np.float32((TABLE_SIZE - 1) / np.sqrt(TABLE_TOP))
 _LAST = TABLE_SIZE - 1
-
-
-@kernel
-def log2_row(x, out, n):
-    """Base-2 logarithm, error below 0.00002; from the exponent bits and a polynomial on the rest.
-
-    The polynomial is a least-maximum fit on [1, 2) made for this; arguments are clipped to 2**-20.
-    """
-    bits = out.view(np.int32)
-    floor = np.float32(2.0**-20)
-    for j in range(n):
-        out[j] = max(x[j], floor)
-    for j in range(n):
-        b = bits[j]
-        e = np.float32((b >> 23) - 127)
-        bits[j] = (b & 0x7FFFFF) | 0x3F800000
-        m = out[j] - np.float32(1.0)
-        p = np.float32(0.04514697)
-        p = p * m - np.float32(0.19357041)
-        p = p * m + np.float32(0.41560140)
-        p = p * m - np.float32(0.70909482)
-        p = p * m + np.float32(1.44191686)
-        out[j] = e + p * m
-
-
-@kernel
-def exp2_row(x, out, n):
-    """2**x for -30 < x < 30, relative error below 0.00001."""
-    bits = out.view(np.int32)
-    for j in range(n):
-        v = min(max(x[j], np.float32(-30.0)), np.float32(30.0)) + np.float32(64.0)
-        i = np.int32(v)
-        f = v - np.float32(i)
-        p = np.float32(0.01355572)
-        p = p * f + np.float32(0.05203242)
-        p = p * f + np.float32(0.24137974)
-        p = p * f + np.float32(0.69303212)
-        out[j] = p * f + np.float32(1.0)
-        bits[j] += (i - 64) << 23
 
 
 @kernel
@@ -228,7 +191,24 @@ def _output(r, g, b, m, luma, n):
 
 @kernel
 def develop_block(
-    planes, y0, x0, size, gains, clip, matrix, luma, guide, ev, terms, table, saturation, out_matrix, out_luma
+    planes,
+    y0,
+    x0,
+    size,
+    gains,
+    clip,
+    matrix,
+    hue_sat,
+    look,
+    after,
+    luma,
+    guide,
+    ev,
+    terms,
+    table,
+    saturation,
+    out_matrix,
+    out_luma,
 ):
     """Take a block from balanced camera values to roots of linear output values, in place.
 
@@ -237,7 +217,9 @@ def develop_block(
         y0, x0, size: where the block lies in the output of (width, height).
         gains: (3,) from plane values to the white balance in force.
         clip: (3,) from plane values to shares of the sensor's white.
-        matrix: (3, 3) balanced camera to working space, exposure included.
+        matrix: (3, 3) balanced camera to working space; exposure is in it unless there is a hue_sat table.
+        hue_sat, look: the profile's tables as `tone.table.packed` gives them; a shape of (1, 1, 1, 4) is none.
+        after: (3,) exposure as a factor after hue_sat; 1 where that table's value axis is sRGB; the same for look.
         luma: (3,) luminance of the working space.
         guide: (2, gh, gw) coefficients of the base layer; an empty array leaves local gain out.
         ev: exposure in the matrix, in stops, which the guide does not know of.
@@ -247,15 +229,19 @@ def develop_block(
         out_matrix, out_luma: working space to output space, and its luminance weights.
     """
     h, w = planes.shape[1], planes.shape[2]
-    rows = np.empty((6, w), dtype=np.float32)
+    rows = np.empty((12, w), dtype=np.float32)
     ends = np.empty((2, guide.shape[2]), dtype=np.float32)
     local = guide.shape[1] > 1
     colourful = saturation[0] != 1 or saturation[1] != 0
     for i in range(h):
         r, g, b = planes[0, i], planes[1, i], planes[2, i]
         _colour(r, g, b, gains, clip, matrix, w)
+        if hue_sat.shape[1] > 1:
+            apply_table(r, g, b, hue_sat, after[1], after[0], w, rows)
         if local:
             _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows, ends)
+        if look.shape[1] > 1:
+            apply_table(r, g, b, look, after[2], np.float32(1.0), w, rows)
         _tone(r, g, b, table, w, rows)
         if colourful:
             _saturate(r, g, b, luma, saturation[0], saturation[1], w)
