@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
+from tanner import profile_cli
 from tanner.core.errors import FormatError, SettingsError, TannerError
 
 app = typer.Typer(
@@ -17,6 +18,7 @@ app = typer.Typer(
 )
 studio = typer.Typer(no_args_is_help=True, help="The simulated studio: camera, card and demo shoot.")
 app.add_typer(studio, name="studio")
+app.add_typer(profile_cli.app, name="profile")
 
 Files = Annotated[list[Path], typer.Argument(help="Raw or finished files.", metavar="FILE...")]
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")]
@@ -140,17 +142,23 @@ def develop(
     quality: Annotated[int, typer.Option(min=1, max=100)] = 92,
     space: Annotated[str, typer.Option(help="srgb, p3, widegamut1998 or prophoto.")] = "srgb",
     exists: Annotated[str, typer.Option(help="A taken name: number, skip or replace.")] = "number",
+    profile: Annotated[Path | None, typer.Option(help="Camera profile (.dcp).")] = None,
     as_json: Json = False,
 ) -> None:
     """Develop files into finished ones."""
     from pydantic import ValidationError
 
+    from tanner.core.colour.shelf import SHELF, load
     from tanner.core.output.spec import OutputSpec, explain, read_spec
     from tanner.jobs.tasks import develop_file
     from tanner.jobs.workers import Workers
 
     try:
         values = _settings(settings, preset, amount, set_ or [])
+        if profile:
+            load(profile)
+            SHELF.add(profile.absolute().parent)
+            values["profile.camera"] = profile.stem
         if spec:
             specs = [read_spec(p) for p in spec]
         else:

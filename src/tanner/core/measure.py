@@ -85,3 +85,10 @@ def xyz_to_lab(xyz: NDArray[np.float64]) -> NDArray[np.float64]:
     t = xyz / D50_XYZ
     f = np.where(t > (6 / 29) ** 3, np.cbrt(t), t / (3 * (6 / 29) ** 2) + 4 / 29)
     return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+
+
+def lab_to_xyz(lab: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The inverse of `xyz_to_lab`."""
+    fy = (lab[..., 0] + 16) / 116
+    f = np.stack([fy + lab[..., 1] / 500, fy, fy - lab[..., 2] / 200], axis=-1)
+    return np.asarray(np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * D50_XYZ)

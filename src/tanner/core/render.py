@@ -21,7 +21,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.adjust.registry import Development
+from tanner.core.adjust.registry import Development, defaults
+from tanner.core.adjust.registry import develop as develop_settings
 from tanner.core.colour.camera import Profile
 from tanner.core.colour.saturation import Colour, factors
 from tanner.core.colour.spaces import SPACES, luminance_weights, working_to
@@ -497,6 +498,19 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
 
     list(run(finish, bands))
     return out
+
+
+def camera_picture(source: Source, edge: int) -> F32:
+    """Camera numbers of the whole upright frame, (h, w, 3), 1 at the sensor's white; the lens corrected where known."""
+    development = develop_settings(defaults(raw=source.facts.is_raw, lens=source.lens is not None))
+    w, h = full_size(source, development)
+    share = min(1.0, edge / max(w, h))
+    size = max(8, round(w * share)), max(8, round(h * share))
+    plan = make_plan(source, development, size)
+    planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+    for top in range(0, size[1], STRIP):
+        _resample(plan, top, 0, planes[:, top : top + STRIP])
+    return np.ascontiguousarray(np.moveaxis(planes, 0, -1) / plan.pre)
 
 
 def camera_numbers(source: Source, development: Development, x: float, y: float, radius: float) -> NDArray[np.float64]:

@@ -12,6 +12,7 @@ import tifffile
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
+from tanner.core.colour.camera import Profile
 from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import WriteFailed
 from tanner.core.output.files import free_name, write_whole
@@ -127,6 +128,8 @@ def write_file(
     """
     started = time.perf_counter()
     warnings = list(source.facts.warnings)
+    colour = source.colour_by(development.group(Profile).camera)[1]
+    warnings += [colour] if colour else []
     if original and target.exists() and target.resolve() == original.resolve():
         raise WriteFailed(target, "is the original, which is never written to. Choose another folder or name.")
     if target.exists() and spec.exists == "skip":

@@ -1,0 +1,1 @@
+"""Making camera profiles from a shot of a colour chart."""
