@@ -187,7 +187,7 @@ def test_from_the_command_line(shots: dict[str, Path], tmp_path: Path) -> None:
     assert result.exit_code == 0 and '"leave_one_out"' in result.output
     assert len(read_dcp(out.read_bytes()).hue_sat) == 2
     assert RUNNER.invoke(app, [*words, "-o", str(out)]).exit_code == 1  # not written over
-    assert '"model": "Alder Alder One"' in RUNNER.invoke(app, ["profile", "show", str(out), "--json"]).output
+    assert '"model": "Alder One"' in RUNNER.invoke(app, ["profile", "show", str(out), "--json"]).output
     hand = ["--corners", "0.19,0.19 0.81,0.19 0.81,0.81 0.19,0.81"]
     again = RUNNER.invoke(app, ["profile", "make", str(shots["flash"]), *hand, "-o", str(tmp_path / "h.dcp")])
     assert again.exit_code == 0 and "leaving one out" in again.output

@@ -49,9 +49,9 @@ def test_stored_pictures_keep_their_values(tmp_path: Path, monkeypatch: pytest.M
 
 def test_the_rendered_chart_shows_the_published_reflectances() -> None:
     """Grey patches of the rendering against ohta97, as ratios to the white one: lit evenly within 6 %."""
-    shot = next(s for s in frames() if s.scene == "chart")
+    shot = next(s for s in frames() if s.scene == "colour-chart")
     known = {c["patch"]: np.array(c["corners"]) for c in replace(shot, span=1.0).truth()["in_the_scene"]["chart"]}
-    planes = pictures.planes("chart")
+    planes = pictures.planes("colour-chart")
     h, w = planes.shape[:2]
     numbers = planes @ bands.weights(light.sensitivities(), LIGHTS["flash"]).T
 

@@ -27,7 +27,7 @@ def test_the_demo_has_enough_frames_in_their_sets() -> None:
     assert {s.camera for s in shots} == set(light.CAMERAS)
     other = {s.scene for s in shots if s.camera == "Alder Two"}
     assert len(other & {s.scene for s in shots if s.camera == "Alder One"}) >= 4
-    assert {(s.source or s.kelvin) for s in shots if s.scene == "chart"} == {5500.0, 2856.0, 7500.0, "led"}
+    assert {(s.source or s.kelvin) for s in shots if s.scene == "colour-chart"} == {5500.0, 2856.0, 7500.0, "led"}
 
 
 @pytest.mark.parametrize("scene", list(SCENES))

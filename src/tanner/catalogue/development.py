@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.models import Action, Base, Frame, FrameSet, Patch, Shoot
+from tanner.catalogue.profiles import Rule, chosen_by_rule
 from tanner.core.adjust.registry import adjustments, blend, check_names, develop
 from tanner.core.errors import SettingsError, TannerError
 from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, offset_for, resolve
@@ -34,6 +35,7 @@ class Resolver:
         leads = [s.lead_id for s in self.sets.values() if s.lead_id]
         self.leads = {f.id: f for f in session.scalars(select(Frame).where(Frame.id.in_(leads)))}
         self.coming: dict[int, Mapping[str, Any]] = {}
+        self.rules: list[Rule] = session.info.get("rules", list)()
 
     def lead_of(self, frame: Frame) -> Frame | None:
         """The lead whose development this frame takes over; None for leads and for frames on their own."""
@@ -50,13 +52,18 @@ class Resolver:
         lead = self.lead_of(frame)
         kelvin, tint = frame.as_shot or (5500.0, 0.0)
         return Layers(
-            defaults=frame.starting,
+            defaults={**frame.starting, **self._by_rule(frame, kelvin)},
             preset=self.preset,
             lead=self.coming.get(lead.id, lead.own) if lead else {},
             own=frame.own if own is None else own,
             offsets=frame.offsets,  # type: ignore[arg-type]
             as_shot=(kelvin, tint),
         )
+
+    def _by_rule(self, frame: Frame, kelvin: float) -> dict[str, Any]:
+        """Defaults that the user's rules give: the camera profile for this camera in this light."""
+        key = chosen_by_rule(self.rules, frame.facts, kelvin) if self.rules else ""
+        return {"profile.camera": key} if key else {}
 
     def resolve(self, frame: Frame) -> Resolved:
         return resolve(self.layers(frame))

@@ -92,7 +92,7 @@ def add_frame(
             name=path.name,
             content=content,
             taken=known.taken,
-            camera=f"{known.make} {known.model}".strip(),
+            camera=known.camera_name,
             lens=known.lens,
             iso=known.iso,
             facts=known.summary(),

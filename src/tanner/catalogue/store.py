@@ -11,6 +11,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine, event
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.profiles import Profiles
 from tanner.core.errors import TannerError
 
 
@@ -26,8 +27,9 @@ class Catalogue:
         self.pictures = folder / "pictures"
         self.presets = folder / "presets"
         self.specs = folder / "specs"
+        self.profiles = Profiles(folder)
         try:
-            for each in (folder, self.pictures, self.presets, self.specs):
+            for each in (folder, self.pictures, self.presets, self.specs, self.profiles.folder):
                 each.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise TannerError(f"{folder}: the data folder cannot be made ({error.strerror}).") from None
@@ -46,17 +48,25 @@ class Catalogue:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
+    def _session(self) -> Session:
+        # Who resolves frames in this session asks for the rules here.
+        return Session(self.engine, expire_on_commit=False, info={"rules": self.profiles.rules})
+
+    def touch(self) -> None:
+        """Something outside the tables changed that decides what frames look like."""
+        self.revision += 1
+
     @contextmanager
     def read(self) -> Iterator[Session]:
         """A session for reading."""
-        with Session(self.engine, expire_on_commit=False) as session:
+        with self._session() as session:
             yield session
 
     @contextmanager
     def write(self) -> Iterator[Session]:
         """The one session that writes; committed whole at its end, or rolled back."""
         with self._writer:
-            with Session(self.engine, expire_on_commit=False) as session, session.begin():
+            with self._session() as session, session.begin():
                 yield session
             self.revision += 1
 

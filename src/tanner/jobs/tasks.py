@@ -158,6 +158,55 @@ def develop_file(
     return results
 
 
+# --- camera profiles -----------------------------------------------------------------------------
+
+
+def chart_preview(path: str) -> bytes:
+    """The frame as `find_chart` sees it, for a person to set corners on."""
+    from tanner.core.profile.make import chart_picture
+
+    source = read(Path(path))
+    numbers = chart_picture(source) / np.array(source.facts.neutral, dtype=np.float32)
+    top = max(float(np.percentile(numbers, 99.5)), 1e-6)
+    return jpeg(np.rint(np.clip(numbers / top, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8), 88)
+
+
+def find_chart(path: str) -> list[list[float]]:
+    from tanner.core.profile.make import locate
+
+    corners: list[list[float]] = np.round(locate(read(Path(path))), 5).tolist()
+    return corners
+
+
+def made_profile(
+    paths: list[str],
+    lights: list[str],
+    corners: list[list[list[float]] | None],
+    name: str,
+    table: bool,
+    chart: str | None,
+) -> tuple[bytes, dict[str, Any]]:
+    """A profile as the bytes of its file, and its report; chart: the text of a CGATS.17 file."""
+    import tempfile
+
+    from tanner.core.colour.dcp import write_dcp
+    from tanner.core.profile.chart import read_cgats
+    from tanner.core.profile.make import Shot, make_profile
+
+    target = None
+    if chart is not None:
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "chart.txt"
+            file.write_text(chart)
+            target = read_cgats(file)
+    shots = [
+        Shot(read(Path(p)), light, np.array(c) if c else None)
+        for p, light, c in zip(paths, lights, corners, strict=True)
+    ]
+    made = make_profile(shots, name, target, table=table)
+    return write_dcp(made.profile), made.report
+
+
 def ready() -> bool:
     """Loads what a worker process needs, so that its first real item does not wait for it."""
     import rawpy  # noqa: F401

@@ -41,15 +41,15 @@ def frames() -> list[Exposure]:
         shots.append(Exposure(**values))  # type: ignore[arg-type]
 
     tungsten = {"kelvin": 2856.0, "shutter": 1 / 8}
-    add("chart", 0, ev=0.1)
-    add("chart", 2, ev=0.05, camera="Alder Two")
+    add("colour-chart", 0, ev=0.1)
+    add("colour-chart", 2, ev=0.05, camera="Alder Two")
     for n, drift in enumerate((0.0, 0.12, -0.15, -0.42, 0.2), 1):
         add(f"lamp-{n}", 4 + 0.5 * n, ev=drift)
     for n, drift in enumerate((0.05, 0.1, -0.1, 0.0, 0.08), 1):
         add(f"lamp-{n}", 14 + 0.5 * n, ev=drift, camera="Alder Two", believed=5350.0)
     for n, (drift, span) in enumerate(((0.0, 0.97), (-0.1, 0.90), (0.15, 0.80))):
         add("detail", 30 + n, ev=drift, lens="close", span=span, shift=(-0.2 * n, 0.25 * n))
-    add("chart", 50, believed=2900.0, ev=-0.1, **tungsten)
+    add("colour-chart", 50, believed=2900.0, ev=-0.1, **tungsten)
     for n, drift in enumerate((0.0, -0.1, 0.15, 0.35, -0.05), 1):
         add(f"instrument-{n}", 54 + 0.7 * n, believed=2950.0, ev=drift, upright=True, **tungsten)
     window = (
@@ -61,7 +61,7 @@ def frames() -> list[Exposure]:
             scene, 130 + 5 * n, kelvin=float(kelvin), believed=5600.0, ev=drift, lens="portrait", shutter=1 / 60, iso=200,
             upright=True, span=0.96 - 0.02 * (n % 3), shift=(aside, -0.3 * aside),
         )  # fmt: skip
-    add("chart", 175, kelvin=7500.0, believed=6500.0, shutter=1 / 15, iso=200, ev=-0.2)
+    add("colour-chart", 175, kelvin=7500.0, believed=6500.0, shutter=1 / 15, iso=200, ev=-0.2)
     for n, (scene, drift) in enumerate(
         (("workshop-1", 0.0), ("workshop-2", -0.1), ("workshop-1", 0.2), ("workshop-2", 0.05))
     ):
@@ -71,7 +71,7 @@ def frames() -> list[Exposure]:
         )  # fmt: skip
     for n, drift in enumerate((0.0, -0.12, 0.1, -0.3)):
         add("table-top", 240 + 2 * n, ev=drift, lens="close", span=0.95, shift=(0.3 * n - 0.4, 0.2))
-    add("chart", 300, source="led", kelvin=4080.0, believed=4300.0, shutter=1 / 60)
+    add("colour-chart", 300, source="led", kelvin=4080.0, believed=4300.0, shutter=1 / 60)
     evening = (("wren-2", 3200, -0.5), ("wren-1", 6400, -0.6), ("rowan-2", 6400, -0.75), ("rowan-1", 12800, -0.9))
     for n, (scene, iso, drift) in enumerate(evening):
         add(

@@ -121,7 +121,7 @@ def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list
 
 def _deliver(catalogue: Catalogue, data: Path, into: Path) -> None:
     """One delivery is done: the lamp for the web, once."""
-    spec = Library(data).spec("web-gallery")
+    spec = Library(data).spec("shipped/web-gallery")
     with catalogue.read() as session:
         lamp = session.scalars(select(FrameSet).where(FrameSet.name == _NAMES["lamp"])).first()
         chosen = list(session.scalars(select(Frame.id).where(Frame.set_id == lamp.id))) if lamp else []

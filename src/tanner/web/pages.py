@@ -81,6 +81,19 @@ def deliver_page(request: Request, shoot_id: int, desk: Desk) -> Response:
     )
 
 
+@router.get("/shoots/{shoot_id}/profile")
+def profile_page(request: Request, shoot_id: int, desk: Desk, frame: int) -> Response:
+    """Make a camera profile from a frame that shows a chart."""
+    with desk.catalogue.read() as session:
+        first = frame_of(session, frame)
+        if first.shoot_id != shoot_id:
+            return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
+        query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.camera == first.camera)
+        others = [f for f in session.scalars(query.order_by(Frame.taken, Frame.name)) if f.id != first.id]
+        lights = {f.id: f"{f.as_shot[0]:.0f} K" if f.as_shot else "" for f in [first, *others]}
+    return _shoot_page(request, desk, shoot_id, "profile", frame=first, others=others, lights=lights)
+
+
 @router.get("/kit")
 def kit_page(request: Request) -> Response:
     return page(request, "kit.html", screen="kit", groups=_grouped())

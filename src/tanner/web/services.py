@@ -3,9 +3,12 @@
 import threading
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from tanner.catalogue.library import Library
 from tanner.catalogue.store import Catalogue
+from tanner.core.colour.dcp import CameraProfile
+from tanner.core.colour.shelf import SHELF
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
 from tanner.jobs.pictures import Pictures
@@ -20,6 +23,10 @@ class Services:
 
     def __init__(self, data: Path, folders: Sequence[Path] = (), lanes: int = 2) -> None:
         self.catalogue = Catalogue(data)
+        self.profiles = self.catalogue.profiles
+        # Before the first worker starts: it takes the folders over.
+        SHELF.folders = [self.profiles.folder]
+        self.made: dict[int, tuple[CameraProfile, dict[str, Any]]] = {}
         self.workers = Workers(lanes)
         self.delivery_workers = Workers(lanes)
         self.pictures = Pictures(self.catalogue, self.workers)
@@ -28,6 +35,14 @@ class Services:
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
+
+    def remember_made(self, made: tuple[CameraProfile, dict[str, Any]]) -> int:
+        """A number for a profile that was made and may be kept; only the last few are remembered."""
+        number = max(self.made, default=0) + 1
+        self.made[number] = made
+        for old in sorted(self.made)[:-8]:
+            del self.made[old]
+        return number
 
     def start(self) -> None:
         """Wake the worker processes and go on with what an ended program left."""

@@ -77,7 +77,7 @@ def make_profile(
     fits: list[Fit] = [p["fit"] for p in parts]
     profile = CameraProfile(
         name=name,
-        model=facts.unique_model or f"{facts.make} {facts.model}".strip(),
+        model=facts.unique_model or facts.camera_name,
         illuminants=tuple(p["code"] for p in parts),
         lights=tuple(p["xy"] if p["code"] == 255 else None for p in parts)
         if any(p["code"] == 255 for p in parts)

@@ -102,12 +102,13 @@ def write_bayer_dng(mosaic: NDArray[np.uint16], tags: DngTags, compress: bool = 
         compress: lossless JPEG with two rows side by side, as LibRaw reads it; else plain.
     """
     height, width = mosaic.shape
+    unique = tags.model if tags.model.startswith(tags.make) else f"{tags.make} {tags.model}"
     extra: list[tuple[int, int, int, Any]] = [
         (33421, SHORT, 2, (2, 2)),
         (33422, BYTE, 4, bytes(tags.pattern)),
         (50706, BYTE, 4, b"\x01\x07\x00\x00"),
         (50707, BYTE, 4, b"\x01\x04\x00\x00"),
-        (50708, ASCII, len(tags.make) + len(tags.model) + 2, f"{tags.make} {tags.model}"),
+        (50708, ASCII, len(unique) + 1, unique),
         (271, ASCII, len(tags.make) + 1, tags.make),
         (272, ASCII, len(tags.model) + 1, tags.model),
         (274, SHORT, 1, tags.orientation),

@@ -73,6 +73,13 @@ class FrameFacts(BaseModel):
     def is_raw(self) -> bool:
         return self.kind != "finished"
 
+    @property
+    def camera_name(self) -> str:
+        """Make and model, without the make twice where the model begins with it."""
+        if self.make and self.model.lower().startswith(self.make.lower().split()[0]):
+            return self.model
+        return f"{self.make} {self.model}".strip()
+
     def summary(self) -> dict[str, Any]:
         """The public form, as `tanner info --json` prints it."""
         return self.model_dump(mode="json")

@@ -12,7 +12,7 @@ SHOTS: dict[str, tuple[Builder, float, bool]] = {
     **{f"instrument-{k + 1}": (products.instrument, (-38.0, -20.0, 0.0, 24.0, 48.0)[k], True) for k in range(5)},
 }
 SHOTS |= {
-    "chart": (still.chart, 0.0, False),
+    "colour-chart": (still.chart, 0.0, False),
     "detail": (still.detail, 0.0, False),
     "table-top": (still.table_top, 0.0, False),
     "workshop-1": (workshop.workshop, -30.0, False),

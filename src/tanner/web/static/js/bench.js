@@ -8,6 +8,7 @@ import { Fresh } from "./fresh.js";
 import { Histogram } from "./histogram.js";
 import { Picture } from "./picture.js";
 import { Presets } from "./presets.js";
+import { Profiles } from "./profiles.js";
 import { Ribbon } from "./ribbon.js";
 import { Rule } from "./rule.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
@@ -151,6 +152,7 @@ function fill() {
   byId("frame-data").textContent = parts.filter(Boolean).join("   ");
   byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || [])].filter(Boolean).join(", ");
   byId("optics-source").textContent = frame.starting["optics.distortion"] ? `Corrections found for ${f.lens || "this lens"}.` : "No corrections are known for this lens.";
+  byId("profile-make").href = `/shoots/${shootId}/profile?frame=${frame.id}`;
   followLine();
   historyList();
 }
@@ -208,6 +210,7 @@ async function refresh() {
   redraw(false);
   presets.stale = true;
   if (group === "presets") presets.pictures();
+  if (group === "profile") profiles.load();
 }
 
 const edit = (values) => commit("/api/edit", { frames: targets(), values, relative: relativeKeys() });
@@ -247,6 +250,7 @@ function open(name) {
     else redraw(false);
   }
   if (group === "presets" && frame && presets.stale) presets.pictures();
+  if (group === "profile") profiles.load();
 }
 byId("index").addEventListener("click", (event) => {
   const name = event.target.closest("[data-group]")?.dataset.group;
@@ -318,6 +322,15 @@ const presets = new Presets({
   },
 });
 
+const profiles = new Profiles({ current: () => frame?.id, choose: (key) => edit({ "profile.camera": key }) });
+byId("profile-carry").addEventListener("click", async () => {
+  const others = sheet.frames.filter((f) => f.id !== frame.id).map((f) => f.id);
+  if (!others.length) return tell("This frame is the only one of its shoot.");
+  const result = await commit("/api/carry", { source: frame.id, frames: others, keys: ["profile.camera"] });
+  if (result) tell(result.done ? `The camera profile went to ${result.changed} frames. Undo takes it back.` : "All frames have it already.");
+  return undefined;
+});
+
 function marks(f) {
   const parts = [];
   if (f.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
@@ -344,6 +357,7 @@ async function go(id) {
   drawRibbon();
   redraw(false);
   if (group === "presets") presets.pictures();
+  if (group === "profile") profiles.load();
 }
 
 function nextSet(by) {

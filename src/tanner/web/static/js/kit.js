@@ -1,6 +1,6 @@
 // Kit: presets and output specs as files; bring in, give out, take away.
-import { get, remove, upload } from "./api.js";
-import { byId, el, plural } from "./dom.js";
+import { get, post, remove, upload } from "./api.js";
+import { byId, el, number, plural } from "./dom.js";
 import { tell, trying } from "./shell.js";
 
 const own = (key) => key.startsWith("own/");
@@ -48,5 +48,56 @@ byId("preset-file").addEventListener("change", async (event) => {
   }
 });
 
+let rules = [];
+
+const kelvin = (k) => `${number(k, 0)} K`;
+
+async function profiles() {
+  const data = await trying(() => get("/api/profiles"));
+  if (!data) return;
+  rules = data.rules;
+  byId("profile-problems").replaceChildren(...data.problems.map((p) => el("li", { text: p })));
+  byId("no-profiles").hidden = data.profiles.length > 0;
+  byId("profiles").replaceChildren(
+    ...data.profiles.map((p) => {
+      const figures = p.figures.map((f) => `${number(f.mean)} / ${number(f.p95)} / ${number(f.max)}, ${number(f.loo)}`);
+      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/profiles/file?key=${encodeURIComponent(p.key)}`, download: "", text: "Give out" }), " ");
+      tools.append(el("button", { type: "button", text: "Delete", "aria-label": `Delete ${p.name}`, onclick: () => take(`/api/profiles?key=${encodeURIComponent(p.key)}`, profiles) }));
+      return el("tr", {}, el("td", { text: p.name }), el("td", { text: p.model || "any" }), el("td", { class: "tight", text: p.lights.map(kelvin).join(", ") }), el("td", { text: p.parts }), el("td", { text: figures.join("; ") || "not made here" }), tools);
+    }),
+  );
+  byId("rule-profile").replaceChildren(...data.profiles.map((p) => el("option", { value: p.key, text: `${p.name} (${p.model})`, "data-model": p.model })));
+  byId("rule-form").hidden = !data.profiles.length;
+  const names = Object.fromEntries(data.profiles.map((p) => [p.key, p.name]));
+  byId("rules").replaceChildren(
+    ...rules.map((r, i) =>
+      el("tr", {}, el("td", { text: r.camera }), el("td", { class: "tight", text: kelvin(r.low) }), el("td", { class: "tight", text: kelvin(r.high) }), el("td", { text: names[r.profile] || r.profile }), el("td", { class: "num" }, el("button", { type: "button", text: "Delete", "aria-label": `Delete rule ${i + 1}`, onclick: () => keepRules(rules.filter((_, k) => k !== i)) }))),
+    ),
+  );
+}
+
+async function keepRules(next) {
+  if (await trying(() => post("/api/profiles/rules", { rules: next }))) profiles();
+}
+
+byId("rule-form").addEventListener("submit", (event) => {
+  event.preventDefault();
+  const chosen = byId("rule-profile").selectedOptions[0];
+  const rule = { camera: chosen.dataset.model, low: Number(byId("rule-low").value), high: Number(byId("rule-high").value), profile: chosen.value };
+  keepRules([...rules, rule]);
+});
+
+byId("profile-file").addEventListener("change", async (event) => {
+  const [file] = event.target.files;
+  event.target.value = "";
+  if (!file) return;
+  const done = await trying(() => upload(`/api/profiles/file?name=${encodeURIComponent(file.name)}`, file));
+  if (done) {
+    tell(`${file.name} is in.`);
+    profiles();
+  }
+});
+
+profiles();
 presets();
 specs();

@@ -1,0 +1,40 @@
+// The camera profiles that fit a frame, each shown on the own picture.
+import { get } from "./api.js";
+import { byId, el } from "./dom.js";
+import { trying } from "./shell.js";
+
+export class Profiles {
+  // current() gives the frame's id; choose(key) sets the profile
+  constructor({ current, choose }) {
+    Object.assign(this, { current, choose });
+    this.list = byId("profile-list");
+    this.shown = null;
+  }
+
+  async load() {
+    const id = this.current();
+    if (!id) return;
+    const data = await trying(() => get(`/api/frames/${id}/profiles`));
+    if (!data || id !== this.current()) return;
+    const fitting = data.profiles.filter((p) => p.fits);
+    const others = data.profiles.filter((p) => !p.fits);
+    const parts = [el("div", { class: "preset-grid" }, ...fitting.map((p) => this.card(p, data.value)))];
+    if (others.length) {
+      const open = others.some((p) => p.key === data.value);
+      parts.push(el("details", { open }, el("summary", { text: "For other cameras" }), el("div", { class: "preset-grid" }, ...others.map((p) => this.card(p, data.value)))));
+    }
+    this.list.replaceChildren(...parts);
+  }
+
+  card(profile, value) {
+    const chosen = profile.key === value;
+    const url = `/api/frames/${this.current()}/profiles/try?key=${encodeURIComponent(profile.key)}&edge=150&n=${Date.now()}`;
+    return el(
+      "button",
+      { type: "button", class: chosen ? "preset-card chosen" : "preset-card", role: "radio", "aria-checked": String(chosen), title: `${profile.name}: ${profile.about}`, onclick: () => this.choose(profile.key) },
+      el("img", { alt: "", src: url, loading: "lazy", draggable: "false" }),
+      el("span", { text: profile.name }),
+      el("span", { class: "dim", text: profile.about }),
+    );
+  }
+}
