@@ -9,6 +9,8 @@ import pytest
 
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, blend, check_names, defaults, develop
 from tanner.core.adjust.spec import Spec
+from tanner.core.colour.dcp import CameraProfile, write_dcp
+from tanner.core.colour.shelf import SHELF
 from tanner.core.errors import SettingsError
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, render
@@ -27,13 +29,29 @@ CONTEXT = {
     "curve.enabled": {"curve.points": [[0, 0], [0.5, 0.7], [1, 1]]},
     "colour.enabled": {"colour.saturation": 60.0},
     "crop.enabled": {"crop.left": 0.3},
+    "profile.look_amount": {"profile.look": "halved"},
+    "profile.look_space": {"profile.look": "halved"},
 }
 EXTREMES = {
     "curve.points": [[0, 0.1], [0.5, 0.8], [1, 0.9]],
     "crop.ratio": None,  # a note for the crop's handles, which the picture does not show
+    "profile.camera": "bright",
+    "profile.look": "halved",
+    "profile.look_space": "linear",
     "crop.right": 0.6,
     "crop.bottom": 0.6,
 }
+
+
+@pytest.fixture(autouse=True)
+def shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A look and a camera profile that change what they are asked to change."""
+    (tmp_path / "halved.cube").write_text("LUT_1D_SIZE 2\n0 0 0\n0.6 0.5 0.4\n")
+    profile = CameraProfile(
+        "b", "", (21,), (np.array([[0.9, -0.3, -0.1], [-0.4, 1.2, 0.2], [0.0, 0.2, 0.6]]),), baseline=1.0
+    )
+    (tmp_path / "bright.dcp").write_bytes(write_dcp(profile))
+    monkeypatch.setattr(SHELF, "folders", [tmp_path])
 
 
 def picture(source: Source, wanted: dict[str, object]) -> np.ndarray:

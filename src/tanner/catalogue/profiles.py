@@ -1,5 +1,6 @@
 """The camera profiles of one data folder: .dcp files, the figures of those made here, and rules that choose them."""
 
+import hashlib
 import json
 from pathlib import Path
 from typing import Any
@@ -7,7 +8,9 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from tanner.catalogue.library import slug
+from tanner.core.colour.cube import read_cube
 from tanner.core.colour.dcp import CameraProfile, ProfileError, read_dcp, write_dcp
+from tanner.core.colour.printing import check_icc
 from tanner.core.colour.shelf import MOST_BYTES, fits_names, load
 from tanner.core.errors import TannerError
 from tanner.core.output.files import write_whole
@@ -84,15 +87,39 @@ class Profiles:
             raise TannerError("This camera profile is no longer there.")
         return path
 
+    def others(self, ending: str) -> list[dict[str, str]]:
+        """ICC profiles (.icc) or looks (.cube) that were added."""
+        return [{"key": p.stem, "name": p.stem.rsplit("-", 1)[0]} for p in sorted(self.folder.glob(f"*{ending}"))]
+
+    def delete_other(self, key: str, ending: str) -> None:
+        path = self.folder / f"{key}{ending}"
+        if key != Path(key).name or ending not in (".icc", ".cube") or not path.is_file():
+            raise TannerError("This file is no longer there.")
+        path.unlink()
+
     def add(self, data: bytes, name: str) -> str:
-        """Bring a profile in from the bytes of a file; its key.
+        """Bring a file in from its bytes, by its ending: .dcp, .icc or .icm, .cube; its key.
 
         Raises:
-            ProfileError: it cannot be read, or is there already.
+            TannerError: it cannot be read, is of another kind, or is there already.
         """
         if len(data) > MOST_BYTES:
             raise ProfileError(f"{name} is larger than any camera profile.")
+        ending = Path(name).suffix.lower()
+        if ending in (".icc", ".icm"):
+            check_icc(data, name)
+            return self._keep_other(data, name, ".icc")
+        if ending == ".cube":
+            read_cube(data.decode("utf-8", "replace"), name)
+            return self._keep_other(data, name, ".cube")
         return self._keep(read_dcp(data, name), data)
+
+    def _keep_other(self, data: bytes, name: str, ending: str) -> str:
+        key = f"{slug(Path(name).stem)}-{hashlib.sha256(data).hexdigest()[:6]}"
+        if (self.folder / f"{key}{ending}").exists():
+            raise TannerError(f"{name} is there already.")
+        write_whole(self.folder / f"{key}{ending}", data, replace=False)
+        return key
 
     def keep(self, profile: CameraProfile, report: dict[str, Any]) -> str:
         """Keep a profile that was made here, with its report."""

@@ -69,6 +69,15 @@ def mark_clipping(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return marked
 
 
+def mark_outside(pixels: NDArray[np.uint8], where: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """A copy with falling green stripes where colours lie outside an output space."""
+    marked = pixels.copy()
+    h, w = where.shape
+    stripe = ((np.arange(w)[None] - np.arange(h)[:, None]) & 4) != 0
+    marked[where & stripe] = (24, 150, 110)
+    return marked
+
+
 def values_at(pixels: NDArray[np.uint8], x: int, y: int, radius: int = 1) -> dict[str, Any] | None:
     """Mean RGB (0 to 255) and Lab (D50) of a small square of an sRGB picture; None outside."""
     h, w = pixels.shape[:2]

@@ -15,7 +15,7 @@ import math
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -24,8 +24,10 @@ from numpy.typing import NDArray
 from tanner.core.adjust.registry import Development, defaults
 from tanner.core.adjust.registry import develop as develop_settings
 from tanner.core.colour.camera import Profile
+from tanner.core.colour.cube import Cube, write_cube
 from tanner.core.colour.saturation import Colour, factors
-from tanner.core.colour.spaces import SPACES, luminance_weights, working_to
+from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.spaces import SPACES, luminance_weights, oklab_cones, working_to
 from tanner.core.colour.white import White, white_point
 from tanner.core.noise import shrink
 from tanner.core.noise.plain import Noise
@@ -37,6 +39,7 @@ from tanner.core.optics.resample import box, sensor_range, warp
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
 from tanner.core.tone import base, point
+from tanner.core.tone.cube import Look
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.light import Light, local_terms, tone_table
 from tanner.core.tone.table import NO_TABLE, packed
@@ -74,8 +77,9 @@ class Plan:
     terms: F32
     table: F32
     saturation: F32
+    cube: Look
     out_matrix: F32
-    out_luma: F32
+    lms: F32
     sharpen: tuple[np.float32, np.float32, F32] | None
     encoder: NDArray[Any]
 
@@ -192,8 +196,9 @@ def make_plan(
         terms=terms,
         table=tone_table(light, curve, profile.curve_strength / 100, camera.curve),
         saturation=_f32(factors(development.group(Colour))),
+        cube=Look(SHELF.cube(profile.look), profile.look_space == "display", profile.look_amount / 100),
         out_matrix=_f32(to_output),
-        out_luma=_f32(luminance_weights() @ np.linalg.inv(to_output)),
+        lms=_f32(oklab_cones(SPACES[space])),
         sharpen=sharpen,
         encoder=_encoder(space, bits),
     )
@@ -358,8 +363,15 @@ def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> Non
         plan.terms,
         plan.table,
         plan.saturation,
+        plan.cube.cube,
+        plan.cube.line,
+        plan.cube.to,
+        plan.cube.back,
+        plan.cube.domain,
+        plan.cube.display,
+        plan.cube.amount,
         plan.out_matrix,
-        plan.out_luma,
+        plan.lms,
     )
     if plan.sharpen:
         amount, threshold, half = plan.sharpen
@@ -529,3 +541,28 @@ def camera_numbers(source: Source, development: Development, x: float, y: float,
     _resample(plan, cy - r, cx - r, block)
     mean: NDArray[np.float64] = block.reshape(3, -1).mean(axis=1).astype(np.float64) / plan.pre
     return mean
+
+
+def development_cube(source: Source, development: Development, title: str, size: int = 33) -> str:
+    """The global part of a development as a .cube text: colour and tone of a pixel, whatever stands around it.
+
+    Input: the frame by the same white balance and the plain matrix, without curve, as sRGB display values. Output: the
+    developed picture as sRGB display values. Local contrast, highlights and shadows, sharpening, noise and geometry
+    depend on what surrounds a pixel and are not in it.
+    """
+    ramp = np.linspace(0, 1, size)
+    grid = np.stack(np.meshgrid(ramp, ramp, ramp, indexing="ij"), axis=-1).reshape(-1, 3)
+    working = SPACES["srgb"].decode(grid) @ np.linalg.inv(working_to(SPACES["srgb"])).T
+    plan = make_plan(source, development, (64, 64), "srgb", 16)
+    white = white_point(development.group(White), as_shot_white(source))
+    camera = source.camera
+    plain = camera.to_working(white) @ np.diag(camera.white_numbers(white))
+    balanced = working @ np.linalg.inv(plain).T * camera.white_numbers(white)
+    planes = _f32((balanced / plan.pre.astype(np.float64) ** -1).T[:, None, :])
+    plan = replace(plan, geometry=replace(plan.geometry, size=(len(grid), 1)), sharpen=None, clip=_f32(np.zeros(3)),
+                   terms=_f32(np.zeros(len(plan.terms))), guide=np.zeros((2, 1, 1), np.float32))  # fmt: skip
+    out = np.empty((1, len(grid), 3), dtype=np.uint16)
+    _finish(plan, planes, 0, 0, out)
+    table = (out[0].astype(np.float32) / 65535).reshape(size, size, size, 3)
+    comments = ["Global part of a development in Tanner.", "Input and output: sRGB display values."]
+    return write_cube(Cube(title, table), comments)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.colour.temperature import xy_to_temperature
+from tanner.core.errors import TannerError
 from tanner.core.output.develop import size_for, target_path, write_file
 from tanner.core.output.metadata import Words
 from tanner.core.output.sizing import output_size, parse_size
@@ -205,6 +206,21 @@ def made_profile(
     ]
     made = make_profile(shots, name, target, table=table)
     return write_dcp(made.profile), made.report
+
+
+def white_by(path: str, method: str, profile: str) -> dict[str, float]:
+    """White balance settings that a method finds: "auto" (see `auto_white`) or "chart" (its grey patches)."""
+    from tanner.core.colour.auto_white import auto_white
+    from tanner.core.colour.white import picked
+    from tanner.core.profile.make import chart_neutral, chart_picture
+
+    source = read(Path(path))
+    if not source.facts.is_raw:
+        raise TannerError("This is a finished picture: its white balance can be picked, but not found from its sensor.")
+    camera = source.colour_by(profile)[0]
+    if method == "chart":
+        return picked(camera, chart_neutral(source))
+    return auto_white(camera, chart_picture(source))
 
 
 def ready() -> bool:

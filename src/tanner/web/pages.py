@@ -96,4 +96,4 @@ def profile_page(request: Request, shoot_id: int, desk: Desk, frame: int) -> Res
 
 @router.get("/kit")
 def kit_page(request: Request) -> Response:
-    return page(request, "kit.html", screen="kit", groups=_grouped())
+    return page(request, "kit.html", screen="kit", groups=_grouped(), spaces=SPACES)

@@ -1,6 +1,7 @@
 """Camera profiles: chosen on the Bench, listed in Kit, made from chart shots."""
 
-from typing import Annotated, Any
+from pathlib import Path
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Query, Request
@@ -9,10 +10,13 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import Resolver
 from tanner.catalogue.profiles import Rule
+from tanner.core.adjust.registry import develop
 from tanner.core.colour.dcp import read_dcp
 from tanner.core.colour.shelf import fits_names
+from tanner.core.colour.spaces import SPACES, icc_profile
 from tanner.core.errors import TannerError
-from tanner.jobs.tasks import chart_preview, find_chart, made_profile
+from tanner.core.render import development_cube
+from tanner.jobs.tasks import chart_preview, find_chart, made_profile, white_by
 from tanner.web.common import Desk, frame_of
 
 router = APIRouter(prefix="/api")
@@ -49,7 +53,54 @@ class Rules(BaseModel):
 @router.get("/profiles")
 def profiles(desk: Desk) -> dict[str, Any]:
     found, problems = desk.profiles.all()
-    return {"profiles": found, "problems": problems, "rules": [r.model_dump() for r in desk.profiles.rules()]}
+    return {
+        "profiles": found,
+        "problems": problems,
+        "rules": [r.model_dump() for r in desk.profiles.rules()],
+        "iccs": desk.profiles.others(".icc"),
+        "looks": desk.profiles.others(".cube"),
+    }
+
+
+@router.delete("/profiles/other")
+def delete_other(key: str, ending: str, desk: Desk) -> dict[str, Any]:
+    desk.profiles.delete_other(key, ending)
+    desk.catalogue.touch()
+    return {"deleted": key}
+
+
+@router.get("/spaces/{name}.icc")
+def space_profile(name: str, version: Annotated[int, Query(ge=2, le=4)] = 4) -> Response:
+    """One of the output profiles that are made here, as a file."""
+    if name not in SPACES or version == 3:
+        raise TannerError("There is no such output profile.")
+    headers = {"content-disposition": f'attachment; filename="tanner-{name}-v{version}.icc"'}
+    return Response(icc_profile(name, version), media_type="application/vnd.iccprofile", headers=headers)
+
+
+@router.get("/frames/{frame_id}/look.cube")
+def give_out_look(frame_id: int, desk: Desk) -> Response:
+    """The global part of the frame's development as a .cube file."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = Resolver(session, frame.shoot_id).resolve(frame).values
+    entry = desk.viewer.entry(frame.path)
+    source = entry.future.result()
+    with entry.lock:
+        text = development_cube(source, develop(values), Path(frame.name).stem)
+    name = Path(frame.name).stem.encode("ascii", "replace").decode()
+    headers = {"content-disposition": f'attachment; filename="{name}.cube"'}
+    return Response(text, media_type="text/plain; charset=utf-8", headers=headers)
+
+
+@router.post("/frames/{frame_id}/white/{method}")
+def white(frame_id: int, method: Literal["auto", "chart"], desk: Desk) -> dict[str, Any]:
+    """White balance by itself: from all of the picture, or from the grey patches of a chart in it."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = Resolver(session, frame.shoot_id).resolve(frame).values
+    wanted = desk.workers.submit(white_by, frame.path, method, values.get("profile.camera", "")).result()
+    return {"values": wanted}
 
 
 @router.post("/profiles/file")

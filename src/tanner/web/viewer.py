@@ -13,12 +13,17 @@ import simplejpeg
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.core.adjust.registry import adjustments, develop
-from tanner.core.measure import histogram, mark_clipping
+from tanner.core.adjust.registry import Development, adjustments, develop
+from tanner.core.colour.printing import Intent, proof_table
+from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.spaces import SPACES, outside
+from tanner.core.errors import TannerError
+from tanner.core.measure import histogram, mark_clipping, mark_outside
 from tanner.core.optics.crop import Crop, kept
 from tanner.core.optics.geometry import upright
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, render
+from tanner.core.tone.cube import through_cube
 from tanner.jobs.tasks import read_source
 from tanner.jobs.workers import Workers
 
@@ -37,6 +42,8 @@ class View(BaseModel):
         draft: a quick, half-sized one while a control moves.
         whole: the uncropped, unturned frame, for choosing the crop.
         before: as it was at the start, with the same geometry.
+        outside: mark colours that the output space (sRGB, or the proof's profile) cannot hold.
+        proof: key of a user's ICC profile to show the picture as printed with; intent, paper: how.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -50,6 +57,10 @@ class View(BaseModel):
     whole: bool = False
     before: bool = False
     marks: bool = False
+    outside: bool = False
+    proof: str = Field(default="", max_length=200)
+    intent: Intent = "relative"
+    paper: bool = True
 
 
 @dataclass
@@ -139,7 +150,7 @@ class Viewer:
         if view.zoom == 0:
             size = _fit(full, view.width, view.height, view.draft)
             header |= {"size": size, "region": [0, 0, *size], "whole": True}
-            return render(source, development, size, pool=self._pool, keep=True), header
+            return self._drawn(source, development, size, view, None), header
         # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
         scale = min(view.zoom, 1.0)
         size = max(1, round(full[0] * scale)), max(1, round(full[1] * scale))
@@ -149,7 +160,39 @@ class Viewer:
         top = min(max(round(view.y * size[1] - rh / 2), 0), size[1] - rh)
         region = (left, top, left + rw, top + rh)
         header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
-        return render(source, development, size, region=region, pool=self._pool), header
+        return self._drawn(source, development, size, view, region), header
+
+    def _drawn(
+        self,
+        source: Source,
+        development: Development,
+        size: tuple[int, int],
+        view: View,
+        region: tuple[int, int, int, int] | None,
+    ) -> NDArray[np.uint8]:
+        """The pixels of a view, proofed and marked as it asks."""
+
+        def drawn(space: str, bits: int) -> NDArray[Any]:
+            return render(
+                source, development, size, space=space, bits=bits, region=region, pool=self._pool, keep=region is None
+            )
+
+        icc = SHELF.icc(view.proof) if view.proof else None
+        if view.proof and icc is None:
+            raise TannerError("This ICC profile is no longer in Kit.")
+        if icc is None and not view.outside:
+            return drawn("srgb", 8)
+        wide = drawn("prophoto", 16)
+        if icc is None:
+            pixels = drawn("srgb", 8)
+            lost = outside(SPACES["prophoto"].decode(wide / np.float32(65535)).astype(np.float32), "srgb")
+        else:
+            table, held = proof_table(icc, view.intent, True, view.paper)
+            pixels = np.empty(wide.shape, dtype=np.uint8)
+            through_cube(wide, table, pixels)
+            at = ((wide.astype(np.uint32) * (len(held) - 1) + 32767) // 65535).astype(np.intp)
+            lost = held[at[..., 0], at[..., 1], at[..., 2]]
+        return mark_outside(pixels, lost) if view.outside else pixels
 
     def picture(self, path: str, values: Mapping[str, Any], edge: int) -> bytes:
         """A small JPEG of a kept frame, for presets on the own picture."""

@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Widget = Literal["rule", "switch", "choice", "curve", "frame", "profile"]
+Widget = Literal["rule", "switch", "choice", "curve", "frame", "profile", "look"]
 OffsetKind = Literal["ev", "mired", "tint"]
 
 

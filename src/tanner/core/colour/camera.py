@@ -4,7 +4,7 @@ Camera numbers are linear, black subtracted, white at 1. Colour comes out in the
 """
 
 from dataclasses import dataclass, field, replace
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +35,15 @@ class Profile(Group):
         default_value=100.0,
         help="How much of the base curve is used; 0 is the scene as the sensor saw it.",
     )
+
+    look: str = param("", label="Look", widget="look", help="A .cube table from Kit, applied after tone; empty: none.")
+    look_space: Literal["display", "linear"] = param(
+        "display",
+        label="Look works on",
+        widget="choice",
+        help="What the table was made for: sRGB display values, or linear sRGB.",
+    )
+    look_amount: float = param(100.0, 0.0, 100.0, label="Look amount", unit="%", help="How much of the look is used.")
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ A key is a file's name without its ending. Files are never changed in place: a c
 
 from pathlib import Path
 
+from tanner.core.colour.cube import Cube, CubeError, read_cube
 from tanner.core.colour.dcp import CameraProfile, ProfileError, read_dcp
 from tanner.core.raw.facts import FrameFacts
 
@@ -21,15 +22,19 @@ class Shelf:
     def __init__(self) -> None:
         self.folders: list[Path] = []
         self._kept: dict[Path, CameraProfile] = {}
+        self._cubes: dict[Path, Cube] = {}
 
     def add(self, folder: Path) -> None:
         if folder not in self.folders:
             self.folders.append(folder)
 
-    def path(self, key: str) -> Path | None:
+    def _file(self, key: str, ending: str) -> Path | None:
         if not key or key != Path(key).name:
             return None
-        return next((p for p in (f / f"{key}.dcp" for f in self.folders) if p.is_file()), None)
+        return next((p for p in (f / f"{key}{ending}" for f in self.folders) if p.is_file()), None)
+
+    def path(self, key: str) -> Path | None:
+        return self._file(key, ".dcp")
 
     def find(self, key: str) -> CameraProfile | None:
         """The profile of a key; None when there is none that can be read."""
@@ -42,6 +47,23 @@ class Shelf:
             except ProfileError:
                 return None
         return self._kept[path]
+
+    def icc(self, key: str) -> bytes | None:
+        """A user's ICC profile by its key."""
+        path = self._file(key, ".icc")
+        return path.read_bytes() if path else None
+
+    def cube(self, key: str) -> Cube | None:
+        """A look by its key; None when there is none that can be read."""
+        path = self._file(key, ".cube")
+        if path is None:
+            return None
+        if path not in self._cubes:
+            try:
+                self._cubes[path] = read_cube(path.read_text(errors="replace"), path.name)
+            except (OSError, CubeError):
+                return None
+        return self._cubes[path]
 
     def keys(self) -> list[str]:
         return sorted({p.stem for f in self.folders if f.is_dir() for p in f.glob("*.dcp")})

@@ -108,6 +108,32 @@ def luminance_weights() -> NDArray[np.float64]:
     return _working_to_pcs()[1] / _working_to_pcs()[1].sum()
 
 
+_OKLAB_CONES = np.array(
+    [
+        [0.8189330101, 0.3618667424, -0.1288597137],
+        [0.0329845436, 0.9293118715, 0.0361456387],
+        [0.0482003018, 0.2643662691, 0.6338517070],
+    ]
+)
+"""XYZ under D65 to the cone responses of Oklab (source: ottosson2020)."""
+
+
+def oklab_cones(space: Space) -> NDArray[np.float64]:
+    """Linear values of a space to Oklab's cone responses, and back, (2, 3, 3); D50 goes to D65 by Bradford."""
+    to = _OKLAB_CONES @ adaptation(D50_XYZ, xy_to_xyz(D65_XY)) @ space.to_pcs()
+    return np.stack([to, np.linalg.inv(to)])
+
+
+def outside(working: NDArray[np.float32], name: str, tolerance: float = 0.002) -> NDArray[np.bool_]:
+    """Where linear working values (..., 3) lie outside an output space: a channel below 0, or all of it too colourful.
+
+    Values whose only fault is that they are brighter than white are clipped, which is another mark's matter.
+    """
+    linear = working @ working_to(SPACES[name]).T.astype(np.float32)
+    top = np.maximum(linear.max(axis=-1), 1e-6)
+    return np.asarray((linear.min(axis=-1) < -tolerance * top) | ((top > 1 + tolerance) & (working.max(axis=-1) <= 1)))
+
+
 # --- ICC profiles -----------------------------------------------------------------------------
 
 
@@ -120,25 +146,37 @@ def _text(text: str) -> bytes:
     return b"mluc" + struct.pack(">IIIHHII", 0, 1, 12, 0x656E, 0x4742, len(data), 28) + data
 
 
-def _curve(space: Space) -> bytes:
+def _curve(space: Space, version: int) -> bytes:
+    if not isinstance(space.curve, str):
+        return b"curv\0\0\0\0" + struct.pack(">IH", 1, round(float(space.curve) * 256))
+    if version == 2:  # no formula there: the curve in 1,024 steps
+        steps = np.rint(space.decode(np.linspace(0, 1, 1024)) * 65535).astype(">u2")
+        return b"curv\0\0\0\0" + struct.pack(">I", len(steps)) + steps.tobytes()
     if space.curve == "srgb":
         return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + _fixed([2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045])
-    if space.curve == "romm":
-        return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + _fixed([1.8, 1.0, 0.0, 1 / 16, 16 / 512])
-    return b"curv\0\0\0\0" + struct.pack(">IH", 1, round(float(space.curve) * 256))
+    return b"para\0\0\0\0" + struct.pack(">HH", 3, 0) + _fixed([1.8, 1.0, 0.0, 1 / 16, 16 / 512])
+
+
+def _plain_text(text: str, kind: bytes) -> bytes:
+    """Version 2's text: a description, or the copyright."""
+    data = text.encode("ascii") + b"\0"
+    if kind == b"text":
+        return b"text\0\0\0\0" + data
+    return b"desc\0\0\0\0" + struct.pack(">I", len(data)) + data + b"\0" * (4 + 4 + 2 + 1 + 67)
 
 
 @cache
-def icc_profile(name: str) -> bytes:
-    """A small version 4 matrix and curve profile of one of SPACES (source: icc2010)."""
+def icc_profile(name: str, version: int = 4) -> bytes:
+    """A small matrix and curve profile of one of SPACES (source: icc2010), of version 4 or 2."""
     space = SPACES[name]
     matrix = space.to_pcs()
     chad = adaptation(xy_to_xyz(space.white), D50_XYZ)
     xyz = [b"XYZ \0\0\0\0" + _fixed(matrix[:, i]) for i in range(3)]
-    curve = _curve(space)
+    curve = _curve(space, version)
+    title = f"Tanner {space.title}"
     tags = [
-        (b"desc", _text(f"Tanner {space.title}")),
-        (b"cprt", _text("CC0")),
+        (b"desc", _text(title) if version == 4 else _plain_text(title, b"desc")),
+        (b"cprt", _text("CC0") if version == 4 else _plain_text("CC0", b"text")),
         (b"wtpt", b"XYZ \0\0\0\0" + _fixed(D50_XYZ)),
         (b"chad", b"sf32\0\0\0\0" + _fixed(chad.ravel())),
         (b"rXYZ", xyz[0]),
@@ -156,7 +194,9 @@ def icc_profile(name: str) -> bytes:
             body += data + b"\0" * (-len(data) % 4)
         table += signature + struct.pack(">II", placed[data], len(data))
     size = offset + len(body)
-    header = struct.pack(">I4sI4s4s4s", size, b"\0" * 4, 0x04400000, b"mntr", b"RGB ", b"XYZ ")
+    header = struct.pack(
+        ">I4sI4s4s4s", size, b"\0" * 4, 0x04400000 if version == 4 else 0x02400000, b"mntr", b"RGB ", b"XYZ "
+    )
     header += struct.pack(">6H", 2026, 1, 1, 0, 0, 0) + b"acsp" + b"\0" * 4 + struct.pack(">I", 0)
     header += b"\0" * 8 + b"\0" * 8 + struct.pack(">I", 0) + _fixed(D50_XYZ)
     return header.ljust(128, b"\0") + struct.pack(">I", len(tags)) + table + body

@@ -20,7 +20,7 @@ class White(Group):
         50000.0,
         label="Temperature",
         unit="K",
-        step=50,
+        step=10,
         offset="mired",
         help="Colour of the light; empty is as shot.",
     )

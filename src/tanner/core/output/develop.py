@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
 from tanner.core.colour.camera import Profile
+from tanner.core.colour.printing import IccError, to_icc
+from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import WriteFailed
 from tanner.core.output.files import free_name, write_whole
@@ -43,8 +45,11 @@ def encode(
     """One finished file as bytes, with its size in px."""
     words = words or Words()
     size = size_for(source, development, spec)
-    plan = make_plan(source, development, size, spec.space, spec.bits)
-    profile = icc_profile(spec.space)
+    own = SHELF.icc(spec.icc) if spec.icc else None
+    if spec.icc and own is None:
+        raise IccError(f"The ICC profile {spec.icc} is not in Kit. Add it there, or choose another for {spec.title}.")
+    plan = make_plan(source, development, size, "prophoto" if own else spec.space, 16 if own else spec.bits)
+    profile = own or icc_profile(spec.space)
     facts = source.facts
 
     def watched(strip: NDArray[Any]) -> NDArray[Any]:
@@ -52,7 +57,7 @@ def encode(
             from tanner.core.render import Cancelled
 
             raise Cancelled
-        return strip
+        return to_icc(strip, own, spec.intent, spec.black_point, spec.bits) if own else strip
 
     if spec.format == "jpeg":
         segments = [app1(EXIF, exif_block(facts, words, size, spec.ppi)), app1(XMP, xmp_packet(facts, words))]

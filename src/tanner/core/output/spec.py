@@ -5,6 +5,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
+from tanner.core.colour.printing import Intent
 from tanner.core.errors import FormatError
 from tanner.core.output.naming import check_template
 from tanner.core.output.sizing import parse_size
@@ -20,6 +21,8 @@ class OutputSpec(BaseModel):
         size: a size rule, see `sizing`.
         quality: of JPEG, 1 to 100.
         space: output colour space; its ICC profile is embedded.
+        icc: key of a user's ICC profile from Kit; it then stands in for `space`, with its intent and black point
+            compensation.
         name: template of the file name, without its ending.
         subfolder: template of a folder below the target, or empty.
         exists: what happens when the name is taken: a new number, leave it out, or replace.
@@ -33,6 +36,9 @@ class OutputSpec(BaseModel):
     format: Format = "jpeg"
     quality: int = Field(default=92, ge=1, le=100)
     space: Literal["srgb", "p3", "widegamut1998", "prophoto"] = "srgb"
+    icc: str = Field(default="", max_length=200)
+    intent: Intent = "relative"
+    black_point: bool = True
     name: str = Field(default="{name}", min_length=1, max_length=200)
     subfolder: str = Field(default="", max_length=200)
     exists: Literal["number", "skip", "replace"] = "number"

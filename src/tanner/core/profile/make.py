@@ -52,6 +52,21 @@ def locate(source: Source, chart: Chart | None = None) -> F64:
     return find_corners(_balanced(chart_picture(source), source), chart or published24())
 
 
+def chart_neutral(source: Source) -> F64:
+    """Camera numbers of white from the grey patches of a chart in the frame.
+
+    Raises:
+        ChartError: no chart, or no grey patch that can be used.
+    """
+    chart = published24()
+    readings = read_patches(chart_picture(source), locate(source, chart), chart)
+    greys = [i for i in chart.greys() if not readings.refused[i]]
+    if not greys:
+        raise ChartError("No grey patch of the chart can be used.")
+    neutral: F64 = readings.numbers[greys].sum(axis=0)
+    return neutral / neutral.max()
+
+
 def make_profile(
     shots: list[Shot], name: str, chart: Chart | None = None, *, table: bool = False, copyright_: str = ""
 ) -> Made:

@@ -7,6 +7,7 @@ in which sharpening works and from which the encoding table reads.
 import numpy as np
 
 from tanner.core.jit import kernel
+from tanner.core.tone.cube import apply_cube
 from tanner.core.tone.light import TABLE_SIZE, TABLE_TOP
 from tanner.core.tone.logs import exp2_row, log2_row
 from tanner.core.tone.table import apply_table
@@ -171,22 +172,67 @@ def _saturate(r, g, b, luma, factor, vibrance, n):
 
 
 @kernel
-def _output(r, g, b, m, luma, n):
-    """To the output space; what lies outside is mixed with its own grey until it fits; then the root."""
+def _bring_in(x, y, z, lms):
+    """A colour outside the output space, with less chroma: the same Oklab hue and lightness (source: ottosson2020).
+
+    Args:
+        lms: (2, 3, 3): output space to the cone responses of Oklab, and back.
+    """
     zero, one = np.float32(0.0), np.float32(1.0)
-    tiny = np.float32(1e-6)
+    to, back = lms[0], lms[1]
+    p = np.cbrt(to[0, 0] * x + to[0, 1] * y + to[0, 2] * z)
+    q = np.cbrt(to[1, 0] * x + to[1, 1] * y + to[1, 2] * z)
+    s = np.cbrt(to[2, 0] * x + to[2, 1] * y + to[2, 2] * z)
+    light = np.float32(0.2104542553) * p + np.float32(0.7936177850) * q - np.float32(0.0040720468) * s
+    a = np.float32(1.9779984951) * p - np.float32(2.4285922050) * q + np.float32(0.4505937099) * s
+    b = np.float32(0.0259040371) * p + np.float32(0.7827717662) * q - np.float32(0.8086757660) * s
+    if light >= one:
+        return one, one, one
+    if light <= zero:
+        return zero, zero, zero
+    inside, outside = zero, one
+    rx = ry = rz = light * light * light
+    for _ in range(11):
+        t = (inside + outside) * np.float32(0.5)
+        p = light + t * (np.float32(0.3963377774) * a + np.float32(0.2158037573) * b)
+        q = light - t * (np.float32(0.1055613458) * a + np.float32(0.0638541728) * b)
+        s = light - t * (np.float32(0.0894841775) * a + np.float32(1.2914855480) * b)
+        p, q, s = p * p * p, q * q * q, s * s * s
+        x = back[0, 0] * p + back[0, 1] * q + back[0, 2] * s
+        y = back[1, 0] * p + back[1, 1] * q + back[1, 2] * s
+        z = back[2, 0] * p + back[2, 1] * q + back[2, 2] * s
+        if min(x, min(y, z)) >= zero and max(x, max(y, z)) <= one:
+            inside = t
+            rx, ry, rz = x, y, z
+        else:
+            outside = t
+    return rx, ry, rz
+
+
+@kernel
+def _output(r, g, b, m, lms, n):
+    """To the output space; what lies outside loses chroma until it fits; then the root."""
+    zero, one = np.float32(0.0), np.float32(1.0)
+    # What is outside by less than a 16-bit step or two of 8 bits in the dark is only rounded.
+    low_edge, high_edge = np.float32(-0.0002), np.float32(1.0005)
+    low, top = zero, zero
     for j in range(n):
         x = m[0, 0] * r[j] + m[0, 1] * g[j] + m[0, 2] * b[j]
         y = m[1, 0] * r[j] + m[1, 1] * g[j] + m[1, 2] * b[j]
         z = m[2, 0] * r[j] + m[2, 1] * g[j] + m[2, 2] * b[j]
-        lum = min(max(luma[0] * x + luma[1] * y + luma[2] * z, zero), one)
-        low, top = min(x, min(y, z)), max(x, max(y, z))
-        t = one
-        t = min(t, lum / max(lum - low, tiny) if low < zero else one)
-        t = min(t, (one - lum) / max(top - lum, tiny) if top > one else one)
-        r[j] = np.sqrt(min(max(lum + t * (x - lum), zero), one))
-        g[j] = np.sqrt(min(max(lum + t * (y - lum), zero), one))
-        b[j] = np.sqrt(min(max(lum + t * (z - lum), zero), one))
+        low, top = min(low, min(x, min(y, z))), max(top, max(x, max(y, z)))
+        r[j], g[j], b[j] = x, y, z
+    if low < low_edge or top > high_edge:
+        for j in range(n):
+            x, y, z = r[j], g[j], b[j]
+            if min(x, min(y, z)) < low_edge or max(x, max(y, z)) > high_edge:
+                r[j], g[j], b[j] = _bring_in(x, y, z, lms)
+    for j in range(n):
+        r[j] = np.sqrt(min(max(r[j], zero), one))
+    for j in range(n):
+        g[j] = np.sqrt(min(max(g[j], zero), one))
+    for j in range(n):
+        b[j] = np.sqrt(min(max(b[j], zero), one))
 
 
 @kernel
@@ -207,8 +253,15 @@ def develop_block(
     terms,
     table,
     saturation,
+    cube,
+    line,
+    to_look,
+    from_look,
+    domain,
+    display,
+    amount,
     out_matrix,
-    out_luma,
+    lms,
 ):
     """Take a block from balanced camera values to roots of linear output values, in place.
 
@@ -226,7 +279,8 @@ def develop_block(
         terms: see `light.local_terms`.
         table: see `light.tone_table`.
         saturation: (2,) factor and vibrance.
-        out_matrix, out_luma: working space to output space, and its luminance weights.
+        cube, line, to_look, from_look, domain, display, amount: see `cube.apply_cube`; amount 0 leaves it out.
+        out_matrix: working space to output space; lms: see `_bring_in`.
     """
     h, w = planes.shape[1], planes.shape[2]
     rows = np.empty((12, w), dtype=np.float32)
@@ -245,7 +299,9 @@ def develop_block(
         _tone(r, g, b, table, w, rows)
         if colourful:
             _saturate(r, g, b, luma, saturation[0], saturation[1], w)
-        _output(r, g, b, out_matrix, out_luma, w)
+        if amount > 0:
+            apply_cube(r, g, b, cube, line, to_look, from_look, domain, display, amount, w)
+        _output(r, g, b, out_matrix, lms, w)
 
 
 @kernel

@@ -152,6 +152,8 @@ function fill() {
   byId("frame-data").textContent = parts.filter(Boolean).join("   ");
   byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || [])].filter(Boolean).join(", ");
   byId("optics-source").textContent = frame.starting["optics.distortion"] ? `Corrections found for ${f.lens || "this lens"}.` : "No corrections are known for this lens.";
+  for (const [id, key] of [["look", "profile.look"], ["look-space", "profile.look_space"]]) byId(id).value = shown(key);
+  byId("give-look").href = `/api/frames/${frame.id}/look.cube`;
   byId("profile-make").href = `/shoots/${shootId}/profile?frame=${frame.id}`;
   followLine();
   historyList();
@@ -259,6 +261,12 @@ byId("index").addEventListener("click", (event) => {
 
 // White balance: as shot, and a pick.
 byId("as-shot").addEventListener("click", () => edit({ "white.temperature": null, "white.tint": null }));
+byId("auto-white").addEventListener("click", () => whiteBy("auto"));
+byId("chart-white").addEventListener("click", () => whiteBy("chart"));
+async function whiteBy(method) {
+  const found = await trying(() => post(`/api/frames/${frame.id}/white/${method}`));
+  if (found) await edit(found.values);
+}
 let picking = false;
 function stopPick() {
   picking = false;
@@ -268,14 +276,29 @@ function stopPick() {
 const picker = {
   cursor: () => "crosshair",
   down(p) {
-    const share = picture.share(p);
-    if (share) pickAt(share);
+    this.from = picture.share(p);
+    this.to = null;
     return true;
   },
+  move(p) {
+    this.to = picture.share(p);
+    picture.draw();
+  },
+  draw(c, rect) {
+    if (!this.from || !this.to) return;
+    const [x0, y0, x1, y1] = [this.from[0], this.from[1], this.to[0], this.to[1]];
+    c.strokeStyle = "#fff";
+    c.strokeRect(rect.x + Math.min(x0, x1) * rect.w, rect.y + Math.min(y0, y1) * rect.h, Math.abs(x1 - x0) * rect.w, Math.abs(y1 - y0) * rect.h);
+  },
+  up() {
+    const [a, b] = [this.from, this.to || this.from];
+    this.from = null;
+    if (a && b) pickAt([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], Math.max(0.006, Math.min(0.1, Math.abs(b[0] - a[0]) / 2)));
+  },
 };
-async function pickAt([x, y]) {
+async function pickAt([x, y], radius) {
   stopPick();
-  const found = await trying(() => post(`/api/frames/${frame.id}/pick`, { x, y }));
+  const found = await trying(() => post(`/api/frames/${frame.id}/pick`, { x, y, radius }));
   if (found) await edit(found.values);
 }
 byId("pick").addEventListener("click", () => {
@@ -388,6 +411,30 @@ const toggles = {
     redraw(false);
   },
 };
+toggles.outside = (button) => {
+  picture.outside = !picture.outside;
+  button.setAttribute("aria-pressed", picture.outside);
+  redraw(false);
+};
+
+// Looks and proofs from Kit.
+async function kitFiles() {
+  const data = await trying(() => get("/api/profiles"));
+  if (!data) return;
+  byId("look").append(...data.looks.map((l) => el("option", { value: l.key, text: l.name })));
+  byId("proof").append(...data.iccs.map((i) => el("option", { value: i.key, text: `proof: ${i.name}` })));
+}
+byId("proof").addEventListener("change", (event) => {
+  picture.proof = event.target.value;
+  byId("paper-choice").hidden = !picture.proof;
+  redraw(false);
+});
+byId("paper").addEventListener("change", (event) => {
+  picture.paper = event.target.checked;
+  redraw(false);
+});
+byId("look").addEventListener("change", (event) => edit({ "profile.look": event.target.value }));
+byId("look-space").addEventListener("change", (event) => edit({ "profile.look_space": event.target.value }));
 const press = (name) => toggles[name](document.querySelector(`[data-do="${name}"]`));
 document.querySelector(".under").addEventListener("click", (event) => {
   const what = event.target.closest("[data-do]")?.dataset.do;
@@ -414,6 +461,7 @@ useKeys("bench", [
   { id: "hold", key: "b", label: "Hold: as it was before", run: () => picture.hold(true), release: () => picture.hold(false) },
   { id: "split", key: "s", label: "Split line, before and after", run: () => press("split") },
   { id: "marks", key: "c", label: "Mark what is clipped", run: () => press("marks") },
+  { id: "outside", key: "g", label: "Mark what is outside the output space", run: () => press("outside") },
   { id: "whole", key: "w", label: "Whole picture", run: () => zoomTo(0) },
   { id: "hundred", key: "a", label: "100 %", run: () => zoomTo(1) },
   { id: "twohundred", key: "e", label: "200 %", run: () => zoomTo(2) },
@@ -430,5 +478,6 @@ useKeys("bench", [
 
 await loadSheet();
 await presets.load();
+await kitFiles();
 await go(Number(byId("start").dataset.frame));
 open(group);

@@ -14,7 +14,7 @@ function sizeWords(rule) {
   return `${kind} edge ${value} px`;
 }
 
-const words = (s) => [sizeWords(s.size), s.format === "jpeg" ? `JPEG ${s.quality}` : FORMATS[s.format], { srgb: "sRGB", p3: "Display P3", widegamut1998: "Wide gamut 1998", prophoto: "ProPhoto / ROMM" }[s.space]].join(", ");
+const words = (s) => [sizeWords(s.size), s.format === "jpeg" ? `JPEG ${s.quality}` : FORMATS[s.format], { srgb: "sRGB", p3: "Display P3", widegamut1998: "Wide gamut 1998", prophoto: "ProPhoto / ROMM" }[s.space]].with(2, s.icc ? `ICC ${s.icc.replace(/-[^-]*$/, "")}, ${s.intent}` : { srgb: "sRGB", p3: "Display P3", widegamut1998: "Wide gamut 1998", prophoto: "ProPhoto / ROMM" }[s.space]).join(", ");
 
 function ids() {
   const which = byId("which").value;
@@ -119,8 +119,9 @@ let editing = null;
 
 function openSpec(spec) {
   editing = spec?.key.startsWith("own/") ? spec : null;
-  const s = spec || { title: "", size: "long:2048", format: "jpeg", quality: 92, space: "srgb", name: "{name}", subfolder: "", exists: "number", ppi: 300 };
-  for (const name of ["format", "quality", "space", "name", "subfolder", "exists", "ppi"]) form.elements[name].value = s[name];
+  const s = spec || { title: "", size: "long:2048", format: "jpeg", quality: 92, space: "srgb", name: "{name}", subfolder: "", exists: "number", ppi: 300, icc: "", intent: "relative", black_point: true };
+  form.elements.black_point.checked = s.black_point;
+  for (const name of ["format", "quality", "space", "icc", "intent", "name", "subfolder", "exists", "ppi"]) form.elements[name].value = s[name];
   form.elements.title.value = spec && !editing ? `${s.title} copy` : s.title;
   const [kind, value = ""] = s.size.split(":");
   byId("s-kind").value = kind;
@@ -140,10 +141,14 @@ function sizeFields() {
   byId("s-times").hidden = kind !== "box";
   byId("s-unit").hidden = kind === "original";
   byId("s-unit").textContent = kind === "percent" ? "%" : "px";
+  byId("s-space").disabled = Boolean(byId("s-icc").value);
+  for (const id of ["s-intent", "s-black"]) byId(id).disabled = !byId("s-icc").value;
   byId("s-quality").disabled = byId("s-format").value !== "jpeg";
 }
 byId("s-kind").addEventListener("change", sizeFields);
 byId("s-format").addEventListener("change", sizeFields);
+byId("s-icc").addEventListener("change", sizeFields);
+get("/api/profiles").then((data) => byId("s-icc").append(...data.iccs.map((i) => el("option", { value: i.key, text: i.name }))), () => null);
 
 form.addEventListener("submit", async (event) => {
   event.preventDefault();
@@ -151,7 +156,7 @@ form.addEventListener("submit", async (event) => {
   const kind = byId("s-kind").value;
   const a = byId("s-a").value.trim();
   const rule = kind === "original" ? kind : kind === "box" ? `box:${a}x${byId("s-b").value.trim()}` : `${kind}:${a}`;
-  const spec = { title: f.title.value.trim(), size: rule, format: f.format.value, quality: Number(f.quality.value), space: f.space.value, name: f.name.value, subfolder: f.subfolder.value, exists: f.exists.value, ppi: Number(f.ppi.value) };
+  const spec = { title: f.title.value.trim(), size: rule, format: f.format.value, quality: Number(f.quality.value), space: f.space.value, icc: f.icc.value, intent: f.intent.value, black_point: f.black_point.checked, name: f.name.value, subfolder: f.subfolder.value, exists: f.exists.value, ppi: Number(f.ppi.value) };
   try {
     const saved = await post("/api/specs", { spec, replace: editing?.title === spec.title });
     if (editing && saved.key !== editing.key) await remove(`/api/specs?key=${encodeURIComponent(editing.key)}`);

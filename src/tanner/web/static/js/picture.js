@@ -13,6 +13,9 @@ export class Picture {
     this.y = 0.5;
     this.whole = false;
     this.marks = false;
+    this.outside = false;
+    this.proof = "";
+    this.paper = true;
     this.holding = false;
     this.split = null; // {at: [x, y] in shares of the canvas, angle}
     this.after = null;
@@ -48,6 +51,9 @@ export class Picture {
       draft,
       whole: this.whole,
       marks: this.marks,
+      outside: this.outside,
+      proof: this.proof,
+      paper: this.paper,
       before,
     };
   }

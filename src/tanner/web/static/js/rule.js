@@ -170,7 +170,9 @@ export class Rule {
     event.preventDefault();
     event.stopPropagation();
     const by = way * this.about.step * (event.shiftKey ? 10 : 1);
-    this.move(this.value + by, false);
+    // Temperature moves by mired, in which equal steps look equal.
+    const mired = this.about.offset === "mired" ? 1e6 / (1e6 / this.value - way * (event.shiftKey ? 10 : 2)) : null;
+    this.move(mired ?? this.value + by, false);
     // Several presses in a row are one step of the history.
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.settle(), 450);
