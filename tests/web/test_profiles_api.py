@@ -1,6 +1,7 @@
 """Camera profiles through a running server: made, kept, chosen at once, by rules, given out and taken away."""
 
 import io
+import time
 from collections.abc import Iterator
 from typing import Any
 
@@ -125,3 +126,53 @@ def test_the_page_opens(server: Running, ids: dict[str, int]) -> None:
     assert "style=" not in page.text
     picture = server.client.get(f"/api/frames/{ids['C0001']}/chart/picture")
     assert Image.open(io.BytesIO(picture.content)).size[0] == 900
+
+
+def test_icc_profiles_and_looks_come_in_and_are_used(server: Running, ids: dict[str, int]) -> None:
+    cube = b'TITLE "Half"\nLUT_1D_SIZE 2\n0 0 0\n0.5 0.5 0.5\n'
+    look = server.client.post("/api/profiles/file", params={"name": "half.cube"}, content=cube).json()["key"]
+    icc = server.client.get("/api/spaces/p3.icc", params={"version": 2}).content
+    paper = server.client.post("/api/profiles/file", params={"name": "paper.icm"}, content=icc).json()["key"]
+    listed = server.get("/api/profiles")
+    assert [x["key"] for x in listed["looks"]] == [look] and [x["key"] for x in listed["iccs"]] == [paper]
+    frame = ids["C0001"]
+    try:
+        server.post("/api/edit", {"frames": [frame], "values": {"profile.look": look}})
+        values = server.get(f"/api/frames/{frame}")["values"]
+        assert values["profile.look"] == look
+        darker = small(server, frame, "")
+        server.post("/api/edit", {"frames": [frame], "values": {"profile.look_amount": 0.0}})
+        assert small(server, frame, "").mean() > darker.mean() + 20
+        text = server.client.get(f"/api/frames/{frame}/look.cube").text
+        assert "LUT_3D_SIZE 33" in text
+        spec = {"title": "Paper", "size": "long:300", "icc": paper, "intent": "perceptual", "format": "tiff16"}
+        folder = str(server.folder / "out")
+        number = server.post("/api/shoots/1/deliver", {"frames": [frame], "specs": [spec], "folder": folder})[
+            "delivery"
+        ]
+        for _ in range(600):
+            record = server.get(f"/api/deliveries/{number}")
+            if record["state"] == "done":
+                break
+            time.sleep(0.1)
+        import tifffile
+
+        with tifffile.TiffFile(record["items"][0]["path"]) as tiff:
+            assert tiff.pages[0].tags[34675].value == icc and tiff.pages[0].dtype == np.uint16
+    finally:
+        while server.post("/api/shoots/1/undo")["done"] not in (None, "Sets proposed"):
+            pass
+        server.post("/api/shoots/1/redo")
+    for key, ending in ((look, ".cube"), (paper, ".icc")):
+        server.client.delete("/api/profiles/other", params={"key": key, "ending": ending})
+    assert server.get("/api/profiles")["looks"] == []
+    for name, data in (("x.cube", b"LUT_3D_SIZE 2\n"), ("x.icc", b"nothing")):
+        assert server.client.post("/api/profiles/file", params={"name": name}, content=data).status_code == 422
+
+
+def test_white_balance_by_itself_and_from_the_chart(server: Running, ids: dict[str, int]) -> None:
+    kelvin = server.post(f"/api/frames/{ids['C0002']}/white/chart")["values"]["white.temperature"]
+    assert abs(1e6 / kelvin - 1e6 / 2856) < 15
+    auto = server.post(f"/api/frames/{ids['C0002']}/white/auto")["values"]["white.temperature"]
+    assert 2300 <= auto < 4500
+    assert server.client.post(f"/api/frames/{ids['C0004']}/white/chart").status_code == 422

@@ -25,6 +25,7 @@ from tanner.core.adjust.registry import Development, defaults
 from tanner.core.adjust.registry import develop as develop_settings
 from tanner.core.colour.camera import Profile
 from tanner.core.colour.cube import Cube, write_cube
+from tanner.core.colour.dcp import Table
 from tanner.core.colour.saturation import Colour, factors
 from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import SPACES, luminance_weights, oklab_cones, working_to
@@ -69,9 +70,9 @@ class Plan:
     clip: F32
     matrix: F32
     plain: NDArray[np.float64]
-    hue_sat: F32
-    look: F32
-    after: F32
+    hue_sat: tuple[F32, NDArray[np.int32]]
+    look: tuple[F32, NDArray[np.int32]]
+    gain: np.float32
     guide: F32
     ev: np.float32
     terms: F32
@@ -146,6 +147,18 @@ def _forget(source: Source, kind: str, keep: int) -> None:
         source.cache.pop(key, None)
 
 
+def _packed(source: Source, kind: str, profile: str, table: Table | None, *at: Any) -> tuple[F32, NDArray[np.int32]]:
+    """A profile's table as the kernel reads it, kept while the same one is asked for: a drag lays out nothing anew."""
+    if table is None:
+        return NO_TABLE, np.zeros(3, np.int32)
+    key = ("table", kind, profile, at)
+    if key not in source.cache:
+        _forget(source, "table", 4)
+        source.cache[key] = packed(table.cells, table.srgb)
+    result: tuple[F32, NDArray[np.int32]] = source.cache[key]
+    return result
+
+
 def make_plan(
     source: Source, development: Development, output: tuple[int, int], space: str = "srgb", bits: int = 8
 ) -> Plan:
@@ -188,9 +201,9 @@ def make_plan(
         clip=_f32(clip),
         matrix=_f32(plain * first),
         plain=plain,
-        hue_sat=packed(hue_sat.cells) if hue_sat else NO_TABLE,
-        look=packed(look.cells) if look else NO_TABLE,
-        after=_f32((gain, bool(hue_sat and hue_sat.srgb), bool(look and look.srgb))),
+        hue_sat=_packed(source, "hue_sat", profile.camera, hue_sat, white),
+        look=_packed(source, "look", profile.camera, look),
+        gain=np.float32(gain),
         guide=_guide(source, development) if terms.any() else np.zeros((2, 1, 1), np.float32),
         ev=np.float32(ev),
         terms=terms,
@@ -354,9 +367,9 @@ def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> Non
         plan.gains,
         plan.clip,
         plan.matrix,
-        plan.hue_sat,
-        plan.look,
-        plan.after,
+        *plan.hue_sat,
+        *plan.look,
+        plan.gain,
         _LUMA,
         plan.guide,
         plan.ev,

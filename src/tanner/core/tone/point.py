@@ -245,8 +245,10 @@ def develop_block(
     clip,
     matrix,
     hue_sat,
+    hue_sat_size,
     look,
-    after,
+    look_size,
+    gain,
     luma,
     guide,
     ev,
@@ -271,8 +273,8 @@ def develop_block(
         gains: (3,) from plane values to the white balance in force.
         clip: (3,) from plane values to shares of the sensor's white.
         matrix: (3, 3) balanced camera to working space; exposure is in it unless there is a hue_sat table.
-        hue_sat, look: the profile's tables as `tone.table.packed` gives them; a shape of (1, 1, 1, 4) is none.
-        after: (3,) exposure as a factor after hue_sat; 1 where that table's value axis is sRGB; the same for look.
+        hue_sat, look, their sizes: the profile's tables as `tone.table.packed` gives them; NO_TABLE is none.
+        gain: exposure as a factor after hue_sat.
         luma: (3,) luminance of the working space.
         guide: (2, gh, gw) coefficients of the base layer; an empty array leaves local gain out.
         ev: exposure in the matrix, in stops, which the guide does not know of.
@@ -290,12 +292,12 @@ def develop_block(
     for i in range(h):
         r, g, b = planes[0, i], planes[1, i], planes[2, i]
         _colour(r, g, b, gains, clip, matrix, w)
-        if hue_sat.shape[1] > 1:
-            apply_table(r, g, b, hue_sat, after[1], after[0], w, rows)
+        if hue_sat.shape[2] > 1:
+            apply_table(r, g, b, hue_sat, hue_sat_size, gain, w, rows)
         if local:
             _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows, ends)
-        if look.shape[1] > 1:
-            apply_table(r, g, b, look, after[2], np.float32(1.0), w, rows)
+        if look.shape[2] > 1:
+            apply_table(r, g, b, look, look_size, np.float32(1.0), w, rows)
         _tone(r, g, b, table, w, rows)
         if colourful:
             _saturate(r, g, b, luma, saturation[0], saturation[1], w)

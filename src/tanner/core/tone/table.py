@@ -11,20 +11,33 @@ from tanner.core.jit import kernel
 from tanner.core.tone.logs import exp2_row, log2_row
 
 F32 = NDArray[np.float32]
-NO_TABLE = np.zeros((1, 1, 1, 4), dtype=np.float32)
+NO_TABLE = np.zeros((3, 1, 1), dtype=np.float32)
+LEVELS = 512
+"""Steps of value that a table with a value axis is laid out in beforehand; a pixel takes the nearest."""
 
 
-def packed(cells: NDArray[np.float32]) -> F32:
-    """(hues, sats, vals, 3) with degrees, as the kernel reads it: (hues + 1, sats, vals, 4), hue shift in sixths of a turn.
+def packed(cells: NDArray[np.float32], srgb: bool) -> tuple[F32, NDArray[np.int32]]:
+    """A table (hues, sats, vals, 3) with degrees, as the kernel reads it.
 
-    The first hue stands again at the end; the fourth number only keeps cells in step with vectors.
+    The value axis is interpolated here, for LEVELS values, so that a pixel needs hue and saturation interpolated only.
+
+    Returns:
+        float32 (3, levels, (hues + 1) * sats + sats + 1): hue shift in sixths of a turn, saturation factor, value
+        factor; the first hue stands again at the end. And int32 (3,): hues, sats, and 1 for an sRGB-encoded value.
     """
     hues, sats, vals, _ = cells.shape
-    result = np.zeros((hues + 1, sats, vals, 4), dtype=np.float32)
-    result[:-1, ..., :3] = cells
-    result[-1, ..., :3] = cells[0]
-    result[..., 0] /= np.float32(60.0)
-    return result
+    levels = 1 if vals == 1 else LEVELS
+    # The axis runs evenly in sRGB-encoded value, or in the square root of a linear one.
+    even = np.linspace(0, 1, levels) if levels > 1 else np.ones(1)
+    at = (even if srgb else even**2) * (vals - 1)
+    low = np.minimum(at.astype(int), max(vals - 2, 0))
+    share = (at - low)[:, None, None, None]
+    wide = cells.astype(np.float64).transpose(2, 0, 1, 3)
+    laid = wide[low] * (1 - share) + wide[np.minimum(low + 1, vals - 1)] * share
+    laid[..., 0] /= 60.0
+    laid = np.concatenate([laid, laid[:, :1]], axis=1).reshape(levels, (hues + 1) * sats, 3)
+    laid = np.concatenate([laid, np.repeat(laid[:, -1:], sats + 1, axis=1)], axis=1)
+    return np.ascontiguousarray(laid.transpose(2, 0, 1), dtype=np.float32), np.array([hues, sats, srgb], dtype=np.int32)
 
 
 @kernel
@@ -64,49 +77,51 @@ def _to_rgb(h, s, v, r, g, b, n):
 
 
 @kernel
-def _look_up(h, s, v, cells, dh, fs, fv, n):
-    """Interpolated cells; h from 0 to 6, s and v are held to 0..1."""
-    hues, sats, vals = cells.shape[0] - 1, cells.shape[1], cells.shape[2]
-    zero, one = np.float32(0.0), np.float32(1.0)
-    hs = np.float32(hues) / np.float32(6.0)
-    ss, vs = np.float32(sats - 1), np.float32(vals - 1)
-    last_h, last_s, last_v = hues - 1, sats - 2, vals - 2
-    flat = cells.reshape(-1)
-    down = np.int64(4 * vals)
-    across = np.int64(4 * vals * sats)
+def _places(h, s, v, hues, sats, levels, stride, rows, index, n):
+    """Where in the laid-out table each pixel lies; its shares of the next hue and saturation go to rows 3 and 4.
+
+    v: value as the axis runs: encoded, or its square root.
+
+    One result a loop: LLVM then makes whole vectors of them.
+    """
+    fa, fc = rows[3], rows[4]
+    other = rows[5].view(np.int32)
+    zero, one, half = np.float32(0.0), np.float32(1.0), np.float32(0.5)
+    hs, ss = np.float32(hues) / np.float32(6.0), np.float32(sats - 1)
+    last_h, last_s, last_v = np.int32(hues - 1), np.int32(sats - 2), np.int32(levels - 1)
+    wide, step = np.int32(sats), np.int32(stride)
     for j in range(n):
-        a = h[j] * hs
-        i = min(int(a), last_h)
-        fa = a - np.float32(i)
-        c = min(max(s[j], zero), one) * ss
-        k = min(int(c), last_s)
-        fc = c - np.float32(k)
-        at = np.int64(i) * across + np.int64(k) * down
-        w00, w01 = (one - fa) * (one - fc), (one - fa) * fc
-        w10, w11 = fa * (one - fc), fa * fc
-        if vals > 1:
-            e = min(max(v[j], zero), one) * vs
-            m = min(int(e), last_v)
-            fe = e - np.float32(m)
-            at += np.int64(4 * m)
-            one_e = one - fe
-            p, q = at, at + down
-            t, u = at + across, at + across + down
-            dh[j] = one_e * (w00 * flat[p] + w01 * flat[q] + w10 * flat[t] + w11 * flat[u]) + fe * (
-                w00 * flat[p + 4] + w01 * flat[q + 4] + w10 * flat[t + 4] + w11 * flat[u + 4]
-            )
-            fs[j] = one_e * (w00 * flat[p + 1] + w01 * flat[q + 1] + w10 * flat[t + 1] + w11 * flat[u + 1]) + fe * (
-                w00 * flat[p + 5] + w01 * flat[q + 5] + w10 * flat[t + 5] + w11 * flat[u + 5]
-            )
-            fv[j] = one_e * (w00 * flat[p + 2] + w01 * flat[q + 2] + w10 * flat[t + 2] + w11 * flat[u + 2]) + fe * (
-                w00 * flat[p + 6] + w01 * flat[q + 6] + w10 * flat[t + 6] + w11 * flat[u + 6]
-            )
-        else:
-            p, q = at, at + down
-            t, u = at + across, at + across + down
-            dh[j] = w00 * flat[p] + w01 * flat[q] + w10 * flat[t] + w11 * flat[u]
-            fs[j] = w00 * flat[p + 1] + w01 * flat[q + 1] + w10 * flat[t + 1] + w11 * flat[u + 1]
-            fv[j] = w00 * flat[p + 2] + w01 * flat[q + 2] + w10 * flat[t + 2] + w11 * flat[u + 2]
+        fa[j] = h[j] * hs
+    for j in range(n):
+        index[j] = min(np.int32(fa[j]), last_h)
+    for j in range(n):
+        fa[j] -= np.float32(index[j])
+    for j in range(n):
+        fc[j] = min(max(s[j], zero), one) * ss
+    for j in range(n):
+        other[j] = min(np.int32(fc[j]), last_s)
+    for j in range(n):
+        fc[j] -= np.float32(other[j])
+    for j in range(n):
+        index[j] = index[j] * wide + other[j]
+    if levels > 1:
+        top = np.float32(levels - 1)
+        for j in range(n):
+            other[j] = min(np.int32(min(max(v[j], zero), one) * top + half), last_v)
+        for j in range(n):
+            index[j] += other[j] * step
+
+
+@kernel
+def _between(index, fa, fc, part, sats, out, n):
+    """One of the three numbers, bilinear in hue and saturation."""
+    below = np.uint64(sats)
+    one = np.uint64(1)
+    for j in range(n):
+        p = np.uint64(index[j])
+        x, y, u, w = part[p], part[p + one], part[p + below], part[p + below + one]
+        top = x + fc[j] * (y - x)
+        out[j] = top + fa[j] * (u + fc[j] * (w - u) - top)
 
 
 @kernel
@@ -136,38 +151,48 @@ def _decode_row(e, out, work, n):
 
 
 @kernel
-def apply_table(r, g, b, cells, srgb, gain, n, rows):
-    """A table on one row, in place.
+def apply_table(r, g, b, parts, size, gain, n, rows):
+    """A table on one row of linear ROMM values, in place.
 
     Args:
-        cells: see `packed`.
-        srgb: above 0.5 when the value axis is sRGB-encoded.
+        parts, size: see `packed`.
         gain: a factor on the result, for exposure.
         rows: float32 (12, n) work space.
     """
-    h, s, v, dh, fs, fv = rows[0], rows[1], rows[2], rows[3], rows[4], rows[5]
+    h, s, v = rows[0], rows[1], rows[2]
+    found = rows[6]
+    index = rows[7].view(np.int32)
     zero, one, six = np.float32(0.0), np.float32(1.0), np.float32(6.0)
+    levels, stride = parts.shape[1], parts.shape[2]
+    sats = size[1]
+    srgb = size[2] == 1
+    along = rows[8]
     _to_hsv(r, g, b, h, s, v, n)
-    if srgb > np.float32(0.5):
-        e, work = rows[6], rows[7]
-        _encode_row(v, e, work, n)
-        _look_up(h, s, e, cells, dh, fs, fv, n)
-        # Beyond 1 a value keeps the ratio that the end of the axis has.
+    if srgb:
+        _encode_row(v, along, rows[9], n)
+    elif levels > 1:
         for j in range(n):
-            fv[j] = min(max(e[j], zero), one) * fv[j] if v[j] <= one else fv[j]
-        _decode_row(fv, e, work, n)
-        for j in range(n):
-            v[j] = min(e[j], one) if v[j] <= one else v[j] * e[j]
-    else:
-        _look_up(h, s, v, cells, dh, fs, fv, n)
-        for j in range(n):
-            v[j] = v[j] * fv[j]
+            along[j] = np.sqrt(v[j])
+    _places(h, s, along, size[0], sats, levels, stride, rows, index, n)
+    fa, fc = rows[3], rows[4]
+    flat = parts.reshape(3, -1)
+    _between(index, fa, fc, flat[0], sats, found, n)
     for j in range(n):
-        x = h[j] + dh[j]
+        x = h[j] + found[j]
         x = x + six if x < zero else x
         h[j] = x - six if x >= six else x
+    _between(index, fa, fc, flat[1], sats, found, n)
     for j in range(n):
-        s[j] = min(s[j] * fs[j], one)
-    for j in range(n):
-        v[j] = max(v[j], zero) * gain
+        s[j] = min(s[j] * found[j], one)
+    _between(index, fa, fc, flat[2], sats, found, n)
+    if srgb:
+        # Beyond 1 a value keeps the ratio that the end of the axis has.
+        for j in range(n):
+            found[j] = min(along[j], one) * found[j]
+        _decode_row(found, along, rows[9], n)
+        for j in range(n):
+            v[j] = max(along[j], zero) * max(v[j], one) * gain if v[j] > one else min(max(along[j], zero), one) * gain
+    else:
+        for j in range(n):
+            v[j] = max(v[j] * found[j], zero) * gain
     _to_rgb(h, s, v, r, g, b, n)
