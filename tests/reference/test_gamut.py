@@ -1,6 +1,7 @@
 """Colours outside an output space, ICC profiles by a second library, proofs, looks and automatic white balance."""
 
 import io
+import struct
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,7 +19,7 @@ from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import SPACES, icc_profile, oklab_cones, outside, working_to
 from tanner.core.profile.make import chart_neutral, chart_picture
 from tanner.core.raw.reader import Source, read
-from tanner.core.render import development_cube, render
+from tanner.core.render import camera_picture, development_cube, render
 from tanner.core.tone.cube import Look, apply_cube
 from tanner.core.tone.point import _bring_in, _output
 from tanner.studio.camera import take
@@ -165,6 +166,58 @@ def test_a_development_given_out_as_cube_gives_the_same_picture(
     found = render(source, develop({**start, "profile.look": "mine"}), (300, 200)).astype(int)
     assert np.abs(wanted - found).mean() < 1.0 and np.percentile(np.abs(wanted - found), 99) < 8
     assert "Global part" in text.splitlines()[0]
+
+
+def camera_icc(curve: bytes) -> bytes:
+    """An input profile with made-up primaries, from one of our own."""
+    data = bytearray(icc_profile("p3", 2))
+    data[12:16] = b"scnr"
+    (count,) = struct.unpack_from(">I", data, 128)
+    for i in range(count):
+        signature, offset, _ = struct.unpack_from(">4sII", data, 132 + 12 * i)
+        if signature in (b"rTRC", b"gTRC", b"bTRC"):
+            data[offset : offset + len(curve)] = curve
+            struct.pack_into(">I", data, 132 + 12 * i + 8, len(curve))
+    return bytes(data)
+
+
+@pytest.mark.parametrize("gamma", [1.0, 1.8])
+def test_a_camera_can_have_an_icc_profile(
+    gamma: float, source: Source, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Through the matrix or the table, against LittleCMS on the same balanced numbers; exposure comes after."""
+    icc = camera_icc(b"curv\0\0\0\0" + struct.pack(">IH", 1, round(gamma * 256)))
+    (tmp_path / f"mine{gamma}.icc").write_bytes(icc)
+    monkeypatch.setattr(SHELF, "folders", [tmp_path])
+    camera, warning = source.colour_by(f"mine{gamma}")
+    assert warning == "" and (camera.working is None) == (gamma != 1.0)
+    start = {"optics.distortion": 100.0, "optics.fall_off": 100.0}
+    numbers = camera_picture(source, 300) / np.array(source.facts.neutral)
+    wanted = to_icc_numbers(np.clip(numbers, 0, 1), icc)
+    found = render(source, develop({**start, "profile.camera": f"mine{gamma}"}), (300, 200), space="prophoto", bits=16)
+    found = SPACES["prophoto"].decode(found / 65535)
+    usable = (wanted.max(axis=-1) < 0.8) & (numbers.max(axis=-1) < 0.9)
+    assert np.percentile(np.abs(found - wanted)[usable], 99) < 0.004
+    brighter = render(
+        source,
+        develop({**start, "profile.camera": f"mine{gamma}", "light.exposure": 0.5}),
+        (300, 200),
+        space="prophoto",
+        bits=16,
+    )
+    ratio = SPACES["prophoto"].decode(brighter / 65535)[usable].mean() / found[usable].mean()
+    assert ratio == pytest.approx(2**0.5, rel=0.03)
+
+
+def to_icc_numbers(numbers: np.ndarray, icc: bytes) -> np.ndarray:
+    """Linear working values by LittleCMS."""
+    import imagecodecs
+
+    coded = np.rint(numbers * 65535).astype(np.uint16)
+    out = imagecodecs.cms_transform(
+        coded, icc, icc_profile("prophoto"), colorspace="rgb", outcolorspace="rgb", flags=0x100
+    )
+    return SPACES["prophoto"].decode(np.asarray(out, dtype=float) / 65535)
 
 
 # --- white balance ---------------------------------------------------------------------------------------------

@@ -113,13 +113,13 @@ def test_sensitivities_see_white_as_the_tags_say() -> None:
 def test_a_shoot_is_made_once_and_its_truth_kept(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     shots = [exposure(f"S{n}.DNG", seed=n) for n in range(7)]
     make_shoot(tmp_path, shots)
-    assert "takes 7 frames" in capsys.readouterr().out
+    assert "take 7 frames" in capsys.readouterr().out
     assert len(list((tmp_path / "shoot").glob("*.DNG"))) == 2
     assert len(list((tmp_path / "card" / "DCIM" / "100ALDER").glob("*.DNG"))) == 5
     truth = json.loads((tmp_path / "truth.json").read_text())
     assert truth["frames"][3]["scene"] == "lamp" and truth["frames"][3]["white_level"] == 0.62
     (tmp_path / "shoot" / "S0.DNG").unlink()
     make_shoot(tmp_path, shots)
-    assert "takes 1 frames" in capsys.readouterr().out
+    assert "take 1 frames" in capsys.readouterr().out
     make_shoot(tmp_path, shots)
     assert capsys.readouterr().out == ""

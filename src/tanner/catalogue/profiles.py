@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from tanner.catalogue.library import slug
 from tanner.core.colour.cube import read_cube
 from tanner.core.colour.dcp import CameraProfile, ProfileError, read_dcp, write_dcp
-from tanner.core.colour.printing import check_icc
+from tanner.core.colour.printing import check_icc, for_cameras
 from tanner.core.colour.shelf import MOST_BYTES, fits_names, load
 from tanner.core.errors import TannerError
 from tanner.core.output.files import write_whole
@@ -89,7 +89,12 @@ class Profiles:
 
     def others(self, ending: str) -> list[dict[str, str]]:
         """ICC profiles (.icc) or looks (.cube) that were added."""
-        return [{"key": p.stem, "name": p.stem.rsplit("-", 1)[0]} for p in sorted(self.folder.glob(f"*{ending}"))]
+        found = []
+        for path in sorted(self.folder.glob(f"*{ending}")):
+            with path.open("rb") as file:
+                kind = "camera" if ending == ".icc" and for_cameras(file.read(128)) else "output"
+            found.append({"key": path.stem, "name": path.stem.rsplit("-", 1)[0], "kind": kind})
+        return found
 
     def delete_other(self, key: str, ending: str) -> None:
         path = self.folder / f"{key}{ending}"

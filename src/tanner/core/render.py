@@ -40,7 +40,7 @@ from tanner.core.optics.resample import box, sensor_range, warp
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
 from tanner.core.tone import base, point
-from tanner.core.tone.cube import Look
+from tanner.core.tone.cube import NO_CUBE, Look
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.light import Light, local_terms, tone_table
 from tanner.core.tone.table import NO_TABLE, packed
@@ -70,6 +70,7 @@ class Plan:
     clip: F32
     matrix: F32
     plain: NDArray[np.float64]
+    input_table: F32
     hue_sat: tuple[F32, NDArray[np.int32]]
     look: tuple[F32, NDArray[np.int32]]
     gain: np.float32
@@ -181,7 +182,7 @@ def make_plan(
     plain = camera.to_working(white) @ np.diag(numbers)
     hue_sat, look = camera.hue_sat_at(white), camera.look
     # A hue and saturation table comes before exposure, as the DNG specification orders it.
-    first, gain = (1.0, 2.0**ev) if hue_sat else (2.0**ev, 1.0)
+    first, gain = (1.0, 2.0**ev) if hue_sat or camera.input_table is not None else (2.0**ev, 1.0)
     # A finished picture ends at its white: nothing is to be rebuilt there.
     clip = 1 / pre if source.facts.is_raw else np.zeros(3)
     terms = local_terms(light)
@@ -201,6 +202,7 @@ def make_plan(
         clip=_f32(clip),
         matrix=_f32(plain * first),
         plain=plain,
+        input_table=NO_CUBE if camera.input_table is None else camera.input_table,
         hue_sat=_packed(source, "hue_sat", profile.camera, hue_sat, white),
         look=_packed(source, "look", profile.camera, look),
         gain=np.float32(gain),
@@ -367,6 +369,7 @@ def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> Non
         plan.gains,
         plan.clip,
         plan.matrix,
+        plan.input_table,
         *plan.hue_sat,
         *plan.look,
         plan.gain,

@@ -9,10 +9,13 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.development import Resolver, record, set_offsets, set_values
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import Frame, FrameSet, Shoot
+from tanner.catalogue.profiles import Rule
 from tanner.catalogue.store import Catalogue
+from tanner.core.colour.dcp import read_dcp
+from tanner.core.colour.shelf import SHELF
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import import_now
-from tanner.jobs.pictures import Pictures, wish_for
+from tanner.jobs.tasks import made_profile
 from tanner.jobs.workers import Workers
 from tanner.studio.demo import VERSION, frames
 
@@ -65,6 +68,7 @@ def work_on(into: Path) -> None:
         if item.message:
             print(f"  {item.path.name}: {item.message}")
     catalogue = Catalogue(data)
+    SHELF.folders = [catalogue.profiles.folder]
     try:
         with catalogue.write() as session:
             shoot = session.scalars(select(Shoot).where(Shoot.name == NAME)).one()
@@ -76,22 +80,28 @@ def work_on(into: Path) -> None:
                 if members:
                     first = scenes[members[0].name]
                     _develop(session, resolver, group, members, _kind(first.scene, first.taken.hour > 15))
-        _show(catalogue)
+        _profiles(catalogue, into / "shoot")
         _deliver(catalogue, data, into / "out")
     finally:
         catalogue.close()
     mark.write_text(str(VERSION))
 
 
-def _show(catalogue: Catalogue) -> None:
-    """Make the pictures of all frames as they look now, so that the first page shows them."""
+def _profiles(catalogue: Catalogue, photos: Path) -> None:
+    """A camera profile for each of the two cameras, from their chart shots under flash, and rules that use them."""
+    charts = [s for s in frames() if s.scene == "colour-chart" and s.kelvin == 5500 and (photos / s.name).exists()]
     with Workers(2) as workers:
-        pictures = Pictures(catalogue, workers)
-        with catalogue.read() as session:
-            resolver = Resolver(session, 1)
-            pictures.want([wish_for(resolver, f) for f in session.scalars(select(Frame))])
-        pictures.wait()
-        pictures.close()
+        jobs = [
+            workers.submit(made_profile, [str(photos / s.name)], ["D55"], [None], f"{s.camera}, flash", True, None)
+            for s in charts
+        ]
+        made = [job.result() for job in jobs]
+    rules = []
+    for data, report in made:
+        key = catalogue.profiles.keep(read_dcp(data), report)
+        rules.append(Rule(camera=report["camera"], low=4500, high=6500, profile=key))
+    catalogue.profiles.save_rules(rules)
+    catalogue.touch()
 
 
 def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list[Frame], kind: str) -> None:
@@ -113,7 +123,7 @@ def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list
         record(session, shoot, "verdict drop", [(frames[3], {"verdict": "drop"})])
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 4}) for f in frames[:3]])
     elif kind == "portraits":
-        set_offsets(session, resolver, [frames[5]], {"ev": 0.3, "mired": -20})
+        set_offsets(session, resolver, [frames[min(5, len(frames) - 1)]], {"ev": 0.3, "mired": -20})
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep"}) for f in frames[:2]])
     else:
         set_values(session, resolver, [frames[-1]], {"light.local_contrast": 40})

@@ -57,7 +57,8 @@ def profiles(desk: Desk) -> dict[str, Any]:
         "profiles": found,
         "problems": problems,
         "rules": [r.model_dump() for r in desk.profiles.rules()],
-        "iccs": desk.profiles.others(".icc"),
+        "iccs": [i for i in desk.profiles.others(".icc") if i["kind"] == "output"],
+        "camera_iccs": [i for i in desk.profiles.others(".icc") if i["kind"] == "camera"],
         "looks": desk.profiles.others(".cube"),
     }
 
@@ -171,6 +172,11 @@ def choices(frame_id: int, desk: Desk) -> dict[str, Any]:
         lights = " and ".join(f"{k:,} K" for k in p["lights"])
         about = f"for {lights}" if fits else f"for {p['model']}"
         rows.append({"key": p["key"], "name": p["name"], "about": about, "fits": fits})
+    rows += [
+        {"key": i["key"], "name": i["name"], "about": "ICC profile of a camera", "fits": True}
+        for i in (desk.profiles.others(".icc") if raw else [])
+        if i["kind"] == "camera"
+    ]
     if value and value not in {r["key"] for r in rows}:
         rows.append(
             {"key": value, "name": value, "about": "is no longer there: the file's own colour is used", "fits": True}

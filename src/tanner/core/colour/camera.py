@@ -60,6 +60,7 @@ class CameraColour:
         reduction: (3, n) of each light, for n = 4.
         places: chromaticity of each light, for three of them.
         hue_sat, look, curve, baseline: see `dcp.CameraProfile`.
+        working, input_table: of a camera's ICC profile, see `icc.camera_input`: they stand in for matrix and tables.
     """
 
     colour: tuple[Matrix, ...]
@@ -74,6 +75,8 @@ class CameraColour:
     look: Table | None = None
     curve: NDArray[np.float64] | None = None
     baseline: float = 0.0
+    working: Matrix | None = None
+    input_table: NDArray[np.float32] | None = None
 
     def _shares(self, white: tuple[float, float], count: int) -> NDArray[np.float64]:
         """How much each light counts under a white.
@@ -144,6 +147,10 @@ class CameraColour:
     def to_working(self, white: tuple[float, float]) -> Matrix:
         """Camera numbers to the linear working space: the white of this light becomes (1, 1, 1)."""
         numbers = self.white_numbers(white)
+        if self.working is not None:
+            return np.asarray(self.working @ np.diag(1 / numbers))
+        if self.input_table is not None:
+            return np.asarray(np.diag(1 / numbers))  # the table takes over from balanced numbers
         if self.forward:
             unit = np.linalg.inv(self._unit_balance(white))
             reference = unit @ numbers
@@ -165,6 +172,14 @@ class CameraColour:
         stacked = np.stack([t.cells for t in self.hue_sat])
         cells = np.tensordot(shares, stacked, axes=1).astype(np.float32)
         return Table(cells, self.hue_sat[0].srgb)
+
+
+def with_icc(file: CameraColour, icc: bytes, name: str) -> CameraColour:
+    """The colour of a camera by an ICC profile; light and white balance stay with the file's matrices."""
+    from tanner.core.colour.icc import camera_input
+
+    working, table = camera_input(icc)
+    return replace(file, working=working, input_table=table, origin=name)
 
 
 def with_profile(file: CameraColour, profile: CameraProfile, signature: str | None = None) -> CameraColour:

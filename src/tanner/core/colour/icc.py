@@ -49,6 +49,35 @@ def _model(profile: bytes) -> tuple[NDArray[np.float64], NDArray[np.float64]] | 
     return (np.stack(curves), matrix) if np.abs(np.clip(found, 0, 1) - known).max() < 5e-4 else None
 
 
+def camera_input(icc: bytes) -> tuple[NDArray[np.float64] | None, F32 | None]:
+    """A camera's ICC profile: a matrix from balanced numbers to the linear working space, or a table when it is none.
+
+    The profile is taken to be made for linear, white-balanced camera numbers with white at 1, as is usual for
+    profiles of raw files (common practice, no source).
+
+    Returns:
+        (3, 3) and None for a profile of matrix and straight curves; else None and float32 (33, 33, 33, 4) of signed
+        roots of working values over roots of camera numbers.
+
+    Raises:
+        imagecodecs.CmsError: the profile cannot be used.
+    """
+    # Probes away from the edges: at the edges LittleCMS clips what the working space cannot hold.
+    probes = np.random.default_rng(1).uniform(0.35, 0.65, (1, 500, 3)) * np.linspace(0.1, 1.4, 500)[None, :, None]
+    coded = np.rint(probes * 65535).astype(np.uint16)
+    known = _through(coded, icc, _EXACT)[0]
+    matrix = np.linalg.lstsq(coded[0] / 65535, known, rcond=None)[0].T
+    if np.abs(coded[0] / 65535 @ matrix.T - known).max() < 1e-3:
+        return np.asarray(matrix), None
+    size = 33
+    ramp = np.rint(np.linspace(0, 1, size) ** 2 * 65535).astype(np.uint16)
+    grid = np.stack(np.meshgrid(ramp, ramp, ramp, indexing="ij"), axis=-1).reshape(1, -1, 3)
+    working = _through(grid, icc, _EXACT)[0]
+    table = np.zeros((size, size, size, 4), dtype=np.float32)
+    table[..., :3] = np.sqrt(np.maximum(working, 0)).reshape(size, size, size, 3)
+    return None, table
+
+
 def to_working(rgb: NDArray[Any], profile: bytes | None) -> tuple[F32, str]:
     """Encoded RGB to linear working planes; sRGB is assumed without a profile.
 

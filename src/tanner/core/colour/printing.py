@@ -35,9 +35,14 @@ def check_icc(data: bytes, where: str) -> str:
         raise IccError(f"{where} is no ICC profile that can be read.") from None
     if profile.xcolor_space.strip() != "RGB":
         raise IccError(f"{where} is a profile for {profile.xcolor_space.strip()}; only RGB ones can be used here.")
-    if profile.device_class not in ("prtr", "mntr", "spac"):
-        raise IccError(f"{where} is no profile for a printer or a screen ({profile.device_class}).")
+    if profile.device_class not in ("prtr", "mntr", "spac", "scnr"):
+        raise IccError(f"{where} is no profile for a printer, a screen or a camera ({profile.device_class}).")
     return str(profile.profile_description or where).strip()
+
+
+def for_cameras(data: bytes) -> bool:
+    """Is this an input profile (of a camera or scanner), by its header?"""
+    return data[12:16] == b"scnr"
 
 
 def to_icc(romm: NDArray[np.uint16], icc: bytes, intent: Intent, black_point: bool, bits: int) -> NDArray[Any]:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour, with_profile
+from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour, with_icc, with_profile
 from tanner.core.colour.dcp import CameraProfile, embedded
 from tanner.core.colour.icc import to_working
 from tanner.core.colour.shelf import SHELF, fits
@@ -80,6 +80,12 @@ class Source:
             if 1 <= number <= len(self.profiles):
                 return with_profile(self.camera, self.profiles[number - 1], signature), ""
             return self.camera, "The file has no such camera profile; its plain matrix is used."
+        icc = SHELF.icc(key)
+        if icc is not None:
+            try:
+                return with_icc(self.camera, icc, key), ""
+            except Exception as error:
+                return self.camera, f"The ICC profile {key} cannot be used ({error}); the file's own colour is used."
         profile = SHELF.find(key)
         if profile is None:
             return self._colour_by("")[0], f"The camera profile {key} is not there; the file's own colour is used."

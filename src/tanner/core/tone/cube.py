@@ -116,6 +116,23 @@ def apply_cube(r, g, b, cube, line, to, back, domain, display, amount, n):
         b[j] = back[2, 0] * x + back[2, 1] * y + back[2, 2] * z
 
 
+@kernel
+def apply_input(r, g, b, table, gain, n):
+    """Balanced camera numbers of one row to working values through an ICC profile's table, in place.
+
+    Args:
+        table: see `icc.camera_input`; beyond 1 a colour keeps its proportions.
+        gain: exposure, as a factor.
+    """
+    zero, one = np.float32(0.0), np.float32(1.0)
+    for j in range(n):
+        x, y, z = max(r[j], zero), max(g[j], zero), max(b[j], zero)
+        m = max(one, max(x, max(y, z)))
+        p, q, s = look_up_cube(np.sqrt(x / m), np.sqrt(y / m), np.sqrt(z / m), table)
+        m = m * gain
+        r[j], g[j], b[j] = p * p * m, q * q * m, s * s * m
+
+
 class Look:
     """What the kernel needs of a .cube file: tables, matrices, domain."""
 

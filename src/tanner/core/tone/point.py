@@ -7,7 +7,7 @@ in which sharpening works and from which the encoding table reads.
 import numpy as np
 
 from tanner.core.jit import kernel
-from tanner.core.tone.cube import apply_cube
+from tanner.core.tone.cube import apply_cube, apply_input
 from tanner.core.tone.light import TABLE_SIZE, TABLE_TOP
 from tanner.core.tone.logs import exp2_row, log2_row
 from tanner.core.tone.table import apply_table
@@ -244,6 +244,7 @@ def develop_block(
     gains,
     clip,
     matrix,
+    input_table,
     hue_sat,
     hue_sat_size,
     look,
@@ -273,8 +274,9 @@ def develop_block(
         gains: (3,) from plane values to the white balance in force.
         clip: (3,) from plane values to shares of the sensor's white.
         matrix: (3, 3) balanced camera to working space; exposure is in it unless there is a hue_sat table.
+        input_table: of a camera's ICC profile, see `cube.apply_input`; NO_CUBE is none.
         hue_sat, look, their sizes: the profile's tables as `tone.table.packed` gives them; NO_TABLE is none.
-        gain: exposure as a factor after hue_sat.
+        gain: exposure as a factor after hue_sat or input_table.
         luma: (3,) luminance of the working space.
         guide: (2, gh, gw) coefficients of the base layer; an empty array leaves local gain out.
         ev: exposure in the matrix, in stops, which the guide does not know of.
@@ -292,6 +294,8 @@ def develop_block(
     for i in range(h):
         r, g, b = planes[0, i], planes[1, i], planes[2, i]
         _colour(r, g, b, gains, clip, matrix, w)
+        if input_table.shape[0] > 1:
+            apply_input(r, g, b, input_table, gain, w)
         if hue_sat.shape[2] > 1:
             apply_table(r, g, b, hue_sat, hue_sat_size, gain, w, rows)
         if local:
