@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from tanner import profile_cli
+from tanner import lens_cli, profile_cli
 from tanner.core.errors import FormatError, SettingsError, TannerError
 
 app = typer.Typer(
@@ -19,6 +19,7 @@ app = typer.Typer(
 studio = typer.Typer(no_args_is_help=True, help="The simulated studio: camera, card and demo shoot.")
 app.add_typer(studio, name="studio")
 app.add_typer(profile_cli.app, name="profile")
+app.add_typer(lens_cli.app, name="lens")
 
 Files = Annotated[list[Path], typer.Argument(help="Raw or finished files.", metavar="FILE...")]
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")]
@@ -143,6 +144,9 @@ def develop(
     space: Annotated[str, typer.Option(help="srgb, p3, widegamut1998 or prophoto.")] = "srgb",
     exists: Annotated[str, typer.Option(help="A taken name: number, skip or replace.")] = "number",
     profile: Annotated[Path | None, typer.Option(help="Camera profile (.dcp).")] = None,
+    lens: Annotated[
+        str | None, typer.Option(help="Lens of the database by name (see `tanner lens list`), or none.")
+    ] = None,
     as_json: Json = False,
 ) -> None:
     """Develop files into finished ones."""
@@ -155,6 +159,11 @@ def develop(
 
     try:
         values = _settings(settings, preset, amount, set_ or [])
+        if lens:
+            values["optics.chosen_lens"] = lens
+            if lens != "none":
+                for name in ("distortion", "lateral_colour", "fall_off"):
+                    values.setdefault(f"optics.{name}", 100.0)
         if profile:
             load(profile)
             SHELF.add(profile.absolute().parent)

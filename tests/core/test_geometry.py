@@ -1,13 +1,17 @@
 """Lens, crop and the one resampling, against positions that are known."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.optics import database
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import build
-from tanner.core.optics.lens import OpcodeLens, Optics, corrected, find_database_lens
+from tanner.core.optics.lens import OpcodeLens, Optics, corrected
 from tanner.core.optics.resample import box, sensor_range, warp
+from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source
 from tanner.core.render import render
 
@@ -178,7 +182,47 @@ def test_the_open_database_knows_a_lens_and_leaves_unknown_ones() -> None:
     db = lensfunpy.Database(load_common=False)
     camera = next(c for c in db.cameras if c.crop_factor < 1.1 and db.find_lenses(c))
     lens = next(x for x in db.find_lenses(camera) if x.max_focal - x.min_focal < 1 and x.crop_factor < 1.1)
-    found = find_database_lens(camera.maker, camera.model, lens.model, lens.min_focal, 8.0, 5.0, (600, 400))
+
+    def facts(**more: object) -> FrameFacts:
+        known = {"path": "x", "kind": "bayer", "width": 600, "height": 400, "make": camera.maker, "model": camera.model,
+                 "lens": lens.model, "focal_length_mm": lens.min_focal, "aperture": 8.0, "distance_m": 5.0}  # fmt: skip
+        return FrameFacts(**(known | more))  # type: ignore[arg-type]
+
+    found = database.find(facts())
     assert found is not None and found.source == "open lens database"
-    assert find_database_lens("Alder", "Alder One", "Finch 55 mm", 55, 8.0, 5.0, (600, 400)) is None
-    assert find_database_lens(camera.maker, camera.model, "", 50, 8.0, 5.0, (600, 400)) is None
+    assert database.find(facts(make="Alder", model="Alder One", lens="Finch 55 mm")) is None
+    assert database.find(facts(lens="")) is None
+    chosen = database.by_name(database.key_of(lens), facts(lens=""))
+    x, y = np.array([20.0, 300.0]), np.array([30.0, 200.0])
+    assert np.allclose(chosen.positions(x, y), found.positions(x, y))
+    for key, more, words in (
+        ("no such lens", {}, "not in the database"),
+        (_zoom(db), {"focal_length_mm": None}, "is a zoom"),
+    ):
+        with pytest.raises(database.LensError, match=words):
+            database.by_name(key, facts(**more))
+
+
+def _zoom(db: object) -> str:
+    return database.key_of(next(x for x in db.lenses if x.max_focal > x.min_focal and x.calib_distortion))  # type: ignore[attr-defined]
+
+
+def test_lenses_are_searched_and_own_files_count(tmp_path: Path) -> None:
+    found = database.search("24-70")
+    assert found and all("24" in e["model"] or "24" in e["focal"] for e in found) and all(e["has"] for e in found)
+    xml = """<lensdatabase version="1"><mount><name>Alder</name></mount><lens><maker>Finch</maker><model>Finch 24 mm own</model>
+      <mount>Alder</mount><cropfactor>1</cropfactor><calibration>
+      <distortion model="poly3" focal="24" k1="-0.03"/></calibration></lens></lensdatabase>"""
+    assert database.check_file(xml.encode(), "own.xml") == 1
+    (tmp_path / "own.xml").write_text(xml)
+    (own,) = database.search("finch own", [tmp_path])
+    facts = FrameFacts(path="x", kind="bayer", width=600, height=400, focal_length_mm=24)
+    lens = database.by_name(own["key"], facts, [tmp_path])
+    middle_to_edge = lens.positions(np.array([300.0]), np.array([0.5]))[1, :, 0]
+    corner = lens.positions(np.array([0.5]), np.array([0.5]))[1, :, 0]
+    # Barrel distortion: measured from the middle, the corner is drawn in more than the edge.
+    edge_share, corner_share = (200 - middle_to_edge[1]) / 199.5, (300 - corner[0]) / 299.5
+    assert corner_share < edge_share - 0.001
+    for wrong in (b"hello", b"<lensdatabase/>", b"\xff\xfe"):
+        with pytest.raises(database.LensError, match=r"own\.xml"):
+            database.check_file(wrong, "own.xml")

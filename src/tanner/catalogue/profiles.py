@@ -13,6 +13,7 @@ from tanner.core.colour.dcp import CameraProfile, ProfileError, read_dcp, write_
 from tanner.core.colour.printing import check_icc, for_cameras
 from tanner.core.colour.shelf import MOST_BYTES, fits_names, load
 from tanner.core.errors import TannerError
+from tanner.core.optics.database import check_file
 from tanner.core.output.files import write_whole
 
 
@@ -98,12 +99,12 @@ class Profiles:
 
     def delete_other(self, key: str, ending: str) -> None:
         path = self.folder / f"{key}{ending}"
-        if key != Path(key).name or ending not in (".icc", ".cube") or not path.is_file():
+        if key != Path(key).name or ending not in (".icc", ".cube", ".xml") or not path.is_file():
             raise TannerError("This file is no longer there.")
         path.unlink()
 
     def add(self, data: bytes, name: str) -> str:
-        """Bring a file in from its bytes, by its ending: .dcp, .icc or .icm, .cube; its key.
+        """Bring a file in from its bytes, by its ending: .dcp, .icc or .icm, .cube, .xml (lenses); its key.
 
         Raises:
             TannerError: it cannot be read, is of another kind, or is there already.
@@ -114,6 +115,9 @@ class Profiles:
         if ending in (".icc", ".icm"):
             check_icc(data, name)
             return self._keep_other(data, name, ".icc")
+        if ending == ".xml":
+            check_file(data, name)
+            return self._keep_other(data, name, ".xml")
         if ending == ".cube":
             read_cube(data.decode("utf-8", "replace"), name)
             return self._keep_other(data, name, ".cube")

@@ -136,7 +136,9 @@ def geometry_of(source: Source, development: Development, output: tuple[int, int
     key = ("geometry", crop, optics, output)
     if key not in source.cache:
         _forget(source, "geometry", 4)
-        source.cache[key] = build(source.size, source.facts.orientation, crop, optics, source.lens, output)
+        source.cache[key] = build(
+            source.size, source.facts.orientation, crop, optics, source.lens_by(optics.chosen_lens)[0], output
+        )
     geometry: Geometry = source.cache[key]
     return geometry
 

@@ -101,7 +101,19 @@ def state(frame_id: int, desk: Desk) -> dict[str, Any]:
         row = frame_row(resolver, frame)
         facts = {
             k: frame.facts.get(k)
-            for k in ("make", "model", "lens", "iso", "exposure_s", "aperture", "focal_length_mm", "mosaic", "warnings")
+            for k in (
+                "make",
+                "model",
+                "lens",
+                "iso",
+                "exposure_s",
+                "aperture",
+                "focal_length_mm",
+                "mosaic",
+                "warnings",
+                "lens_found",
+                "lens_source",
+            )
         }
         return {
             **row,

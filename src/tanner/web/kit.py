@@ -1,12 +1,13 @@
 """Kit: presets and output specs as files of their own, brought in, given out and removed."""
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict
 
 from tanner.core.errors import TannerError
+from tanner.core.optics.database import search
 from tanner.core.output.spec import OutputSpec
 from tanner.web.common import Desk
 
@@ -58,6 +59,12 @@ async def import_preset(request: Request, name: str, desk: Desk) -> dict[str, An
 def delete_preset(key: str, desk: Desk) -> dict[str, Any]:
     desk.library.delete_preset(key)
     return {"deleted": key}
+
+
+@router.get("/lenses")
+def lenses(desk: Desk, q: Annotated[str, Query(max_length=100)] = "") -> dict[str, Any]:
+    """Lenses of the open database, and of the user's files, that a search finds."""
+    return {"lenses": search(q, [desk.profiles.folder]), "files": desk.profiles.others(".xml")}
 
 
 @router.get("/specs")

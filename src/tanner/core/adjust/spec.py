@@ -5,7 +5,7 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Widget = Literal["rule", "switch", "choice", "curve", "frame", "profile", "look"]
+Widget = Literal["rule", "switch", "choice", "curve", "frame", "profile", "look", "lens"]
 OffsetKind = Literal["ev", "mired", "tint"]
 
 

@@ -4,7 +4,6 @@ A lens is a function from ideal to recorded positions, for each colour plane, wi
 fall-off. It comes from the file (DNG opcodes) or from the open lens database.
 """
 
-import logging
 from dataclasses import dataclass
 from typing import Any, ClassVar, Protocol
 
@@ -13,7 +12,6 @@ from numpy.typing import NDArray
 
 from tanner.core.adjust.spec import Group, param
 
-log = logging.getLogger(__name__)
 Array = NDArray[np.float64]
 STRENGTH: dict[str, Any] = {"unit": "%", "default_rule": "lens", "default_value": 100.0}
 
@@ -22,6 +20,12 @@ class Optics(Group):
     title: ClassVar[str] = "Optics"
     about: ClassVar[str] = "What is known about the lens: 100 % corrects as measured."
 
+    chosen_lens: str = param(
+        "",
+        label="Lens",
+        widget="lens",
+        help="Empty: found by itself; none: no corrections; else a lens of the open database by its name.",
+    )
     distortion: float = param(0.0, 0.0, 200.0, label="Distortion", help="Bent lines become straight.", **STRENGTH)
     lateral_colour: float = param(
         0.0, 0.0, 200.0, label="Lateral colour", help="Colour seams towards the corners.", **STRENGTH
@@ -95,71 +99,6 @@ class OpcodeLens:
             total = total + k * power
             power = power * r2
         return total
-
-
-@dataclass(frozen=True)
-class DatabaseLens:
-    """A lens of the open database (lensfun), for one focal length, aperture and distance."""
-
-    name: str
-    size: tuple[int, int]
-    coordinates: Array  # (nodes y, nodes x, 3, 2) in px of the active area
-    gains: Array  # (nodes y, nodes x)
-    source: str = "open lens database"
-
-    def _sample(self, field: Array, x: Array, y: Array) -> Array:
-        from scipy.ndimage import map_coordinates
-
-        ny, nx = field.shape[:2]
-        at = np.stack([(y - 0.5) / (self.size[1] - 1) * (ny - 1), (x - 0.5) / (self.size[0] - 1) * (nx - 1)])
-        result: Array = map_coordinates(field, at, order=3, mode="nearest")
-        return result
-
-    def positions(self, x: Array, y: Array) -> Array:
-        planes = [
-            [(x, y)[axis] + self._sample(self.coordinates[..., plane, axis], x, y) for axis in range(2)]
-            for plane in range(3)
-        ]
-        return np.array(planes)
-
-    def gain(self, x: Array, y: Array) -> Array:
-        return self._sample(self.gains, x, y)
-
-
-def find_database_lens(
-    make: str, model: str, lens: str, focal: float, aperture: float, distance: float, size: tuple[int, int]
-) -> DatabaseLens | None:
-    """The database's correction for a camera and lens by their EXIF names, or None.
-
-    A coarse grid is asked for (the maps are smooth); `positions` interpolates it.
-    """
-    import lensfunpy
-
-    if not (lens and focal > 0):
-        return None
-    try:
-        db = lensfunpy.Database(load_common=False)
-        cameras = db.find_cameras(make, model)
-        if not cameras:
-            return None
-        lenses = db.find_lenses(cameras[0], None, lens)
-        if not lenses or lenses[0].score < 60:
-            return None
-        nx = 193
-        ny = max(3, round((nx - 1) * (size[1] - 1) / (size[0] - 1)) + 1)
-        mod = lensfunpy.Modifier(lenses[0], cameras[0].crop_factor, nx, ny)
-        mod.initialize(focal, aperture or 8.0, distance or 10.0, pixel_format=np.float32)
-        maps = mod.apply_subpixel_geometry_distortion()
-        light = np.ones((ny, nx, 3), dtype=np.float32)
-        mod.apply_color_modification(light)
-    except Exception as error:  # the library raises its own and ctypes errors alike
-        log.warning("lens database: %s", error)
-        return None
-    yy, xx = np.mgrid[0:ny, 0:nx].astype(np.float64)
-    ideal = np.stack([xx, yy], axis=-1)[:, :, None, :]
-    shift = np.zeros((ny, nx, 3, 2)) if maps is None else maps.reshape(ny, nx, 3, 2) - ideal
-    shift = shift * np.array([(size[0] - 1) / (nx - 1), (size[1] - 1) / (ny - 1)])
-    return DatabaseLens(lenses[0].model, size, shift, light[..., 1].astype(np.float64))
 
 
 def corrected(lens: Lens | None, optics: Optics, x: Array, y: Array) -> tuple[Array, Array]:

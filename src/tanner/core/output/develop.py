@@ -17,6 +17,7 @@ from tanner.core.colour.printing import IccError, to_icc
 from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import WriteFailed
+from tanner.core.optics.lens import Optics
 from tanner.core.output.files import free_name, write_whole
 from tanner.core.output.jpeg import app1, encode_strip, icc_segments, join
 from tanner.core.output.metadata import Words, exif_block, xmp_packet
@@ -134,7 +135,8 @@ def write_file(
     started = time.perf_counter()
     warnings = list(source.facts.warnings)
     colour = source.colour_by(development.group(Profile).camera)[1]
-    warnings += [colour] if colour else []
+    lens = source.lens_by(development.group(Optics).chosen_lens)[1]
+    warnings += [w for w in (colour, lens) if w]
     if original and target.exists() and target.resolve() == original.resolve():
         raise WriteFailed(target, "is the original, which is never written to. Choose another folder or name.")
     if target.exists() and spec.exists == "skip":

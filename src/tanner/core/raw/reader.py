@@ -17,7 +17,8 @@ from tanner.core.colour.dcp import CameraProfile, embedded
 from tanner.core.colour.icc import to_working
 from tanner.core.colour.shelf import SHELF, fits
 from tanner.core.errors import UnreadableFile
-from tanner.core.optics.lens import Lens, OpcodeLens, find_database_lens
+from tanner.core.optics import database
+from tanner.core.optics.lens import Lens, OpcodeLens
 from tanner.core.raw import tags
 from tanner.core.raw.facts import FrameFacts
 
@@ -92,6 +93,24 @@ class Source:
         warning = "" if fits(profile, self.facts) else f"The camera profile {profile.name} is for {profile.model}."
         return with_profile(self.camera, profile, signature), warning
 
+    def lens_by(self, key: str) -> tuple[Lens | None, str]:
+        """The lens by a setting, and a warning or "".
+
+        Args:
+            key: "" for what the file or the database say by themselves; "none"; else a lens of the database.
+        """
+        if key == "none":
+            return None, ""
+        if not key:
+            return self.lens, ""
+        if ("lens", key) not in self.cache:
+            try:
+                self.cache["lens", key] = database.by_name(key, self.facts, SHELF.folders), ""
+            except database.LensError as error:
+                self.cache["lens", key] = None, str(error)
+        result: tuple[Lens | None, str] = self.cache["lens", key]
+        return result
+
     @property
     def lens(self) -> Lens | None:
         if "lens" not in self.cache:
@@ -136,15 +155,7 @@ def lens_of(facts: FrameFacts) -> Lens | None:
             name=facts.lens or "from the file",
         )
     if facts.is_raw:
-        return find_database_lens(
-            facts.make,
-            facts.model,
-            facts.lens,
-            facts.focal_length_mm or 0,
-            facts.aperture or 0,
-            facts.distance_m or 0,
-            size,
-        )
+        return database.find(facts, SHELF.folders)
     return None
 
 

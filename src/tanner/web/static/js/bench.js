@@ -12,6 +12,7 @@ import { Profiles } from "./profiles.js";
 import { Ribbon } from "./ribbon.js";
 import { Rule } from "./rule.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
+import { LensChoice } from "./lens.js";
 import { Line } from "./socket.js";
 
 const table = JSON.parse(byId("table").textContent);
@@ -151,7 +152,7 @@ function fill() {
   const parts = [frame.name, f.focal_length_mm ? `${number(f.focal_length_mm, 0)} mm` : "", f.aperture ? `f/${number(f.aperture, 1)}` : "", shutter, f.iso ? `ISO ${f.iso}` : ""];
   byId("frame-data").textContent = parts.filter(Boolean).join("   ");
   byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || [])].filter(Boolean).join(", ");
-  byId("optics-source").textContent = frame.starting["optics.distortion"] ? `Corrections found for ${f.lens || "this lens"}.` : "No corrections are known for this lens.";
+  lensChoice.say(shown("optics.chosen_lens"), f);
   for (const [id, key] of [["look", "profile.look"], ["look-space", "profile.look_space"]]) byId(id).value = shown(key);
   byId("give-look").href = `/api/frames/${frame.id}/look.cube`;
   byId("profile-make").href = `/shoots/${shootId}/profile?frame=${frame.id}`;
@@ -345,6 +346,7 @@ const presets = new Presets({
   },
 });
 
+const lensChoice = new LensChoice({ edit: (values) => edit(values), starting: () => frame.starting });
 const profiles = new Profiles({ current: () => frame?.id, choose: (key) => edit({ "profile.camera": key }) });
 byId("profile-carry").addEventListener("click", async () => {
   const others = sheet.frames.filter((f) => f.id !== frame.id).map((f) => f.id);

@@ -66,7 +66,7 @@ async function profiles() {
       return el("tr", {}, el("td", { text: p.name }), el("td", { text: p.model || "any" }), el("td", { class: "tight", text: p.lights.map(kelvin).join(", ") }), el("td", { text: p.parts }), el("td", { text: figures.join("; ") || "not made here" }), tools);
     }),
   );
-  const others = [...data.iccs.map((i) => [i, "ICC profile", ".icc"]), ...data.camera_iccs.map((i) => [i, "ICC profile of a camera", ".icc"]), ...data.looks.map((l) => [l, "look", ".cube"])];
+  const others = [...data.iccs.map((i) => [i, "ICC profile", ".icc"]), ...data.camera_iccs.map((i) => [i, "ICC profile of a camera", ".icc"]), ...data.looks.map((l) => [l, "look", ".cube"]), ...data.lens_files.map((l) => [l, "lenses", ".xml"])];
   byId("others").replaceChildren(
     ...others.map(([o, kind, ending]) => el("tr", {}, el("td", { text: o.name }), el("td", { text: kind }), el("td", { class: "num" }, el("button", { type: "button", text: "Delete", "aria-label": `Delete ${o.name}`, onclick: () => take(`/api/profiles/other?key=${encodeURIComponent(o.key)}&ending=${ending}`, profiles) })))),
   );
