@@ -14,6 +14,7 @@ from made import exposure
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import D50_XYZ, SPACES, adaptation, xy_to_xyz
+from tanner.core.colour.spectra import WAVELENGTHS, xyz_of
 from tanner.core.colour.white import picked
 from tanner.core.measure import xyz_to_lab
 from tanner.core.raw.reader import Source, read
@@ -54,13 +55,13 @@ def measured(source: Source, wanted: dict[str, object]) -> np.ndarray:
 def published(colour: ModuleType, kelvin: float) -> np.ndarray:
     """XYZ of the patches from their published spectra by the reference library, brought to D50."""
     lit = light.light(kelvin)
-    sd = colour.SpectralDistribution(dict(zip(light.WAVELENGTHS, lit, strict=True)))
+    sd = colour.SpectralDistribution(dict(zip(WAVELENGTHS, lit, strict=True)))
     shape = colour.SpectralShape(380, 730, 5)
     cmfs = colour.MSDS_CMFS["CIE 1931 2 Degree Standard Observer"].copy().align(shape)
     result = []
     white = None
     for reflectance in [np.ones_like(lit), *light.chart().values()]:
-        patch = colour.SpectralDistribution(dict(zip(light.WAVELENGTHS, reflectance, strict=True)))
+        patch = colour.SpectralDistribution(dict(zip(WAVELENGTHS, reflectance, strict=True)))
         xyz = colour.sd_to_XYZ(patch, cmfs, sd, method="Integration") / 100
         if white is None:
             white = xyz / xyz[1]
@@ -87,13 +88,13 @@ def test_published_colours_of_the_chart(colour: ModuleType) -> None:
     measured on another specimen twenty years later, so that differences of about one unit are to be expected.
     """
     data = colour.CCS_COLOURCHECKERS["ColorChecker 1976"]
-    lit = np.interp(light.WAVELENGTHS, colour.SDS_ILLUMINANTS["C"].wavelengths, colour.SDS_ILLUMINANTS["C"].values)
-    white = light.xyz_response(np.ones_like(lit), lit)
+    lit = np.interp(WAVELENGTHS, colour.SDS_ILLUMINANTS["C"].wavelengths, colour.SDS_ILLUMINANTS["C"].values)
+    white = xyz_of(np.ones_like(lit), lit)
     errors = []
     for values, reflectance in zip(data.data.values(), light.chart().values(), strict=True):
         x, y, big_y = np.ravel(values)
         theirs = adaptation(xy_to_xyz(tuple(data.illuminant)), D50_XYZ) @ (xy_to_xyz((x, y)) * big_y)
-        ours = adaptation(white, D50_XYZ) @ light.xyz_response(reflectance, lit)
+        ours = adaptation(white, D50_XYZ) @ xyz_of(reflectance, lit)
         errors.append(float(ciede2000(xyz_to_lab(ours), xyz_to_lab(theirs))))
     assert np.mean(errors) < 1.0 and max(errors) < 2.0
 

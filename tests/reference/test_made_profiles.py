@@ -46,7 +46,7 @@ def unseen() -> dict[str, np.ndarray]:
     return {"test colours": np.array(test), "99 samples": np.array(many)}
 
 
-def differences(camera: str, light: str, table: bool) -> dict[str, np.ndarray]:
+def differences(camera: str, light: str, tabled: bool) -> dict[str, np.ndarray]:
     lit, _, white = spectra.light(light)
     response = sensitivities()[camera]
     chart = published24()
@@ -59,7 +59,7 @@ def differences(camera: str, light: str, table: bool) -> dict[str, np.ndarray]:
         return np.stack([spectra.xyz_of(r, lit) for r in reflectance]) @ adapt.T
 
     assert chart.reflectance is not None
-    fit = fit_light(numbers(chart.reflectance), chart.under(lit), chart.greys(), _places(chart), white, table=table)
+    fit = fit_light(numbers(chart.reflectance), chart.under(lit), chart.greys(), _places(chart), white, table=tabled)
     sets = {"chart": chart.reflectance, **unseen()}
     return {n: ciede2000(xyz_to_lab(fit.xyz(numbers(r))), xyz_to_lab(wanted(r))) for n, r in sets.items()}
 

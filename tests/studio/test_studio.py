@@ -8,6 +8,7 @@ import pytest
 import rawpy
 from made import exposure
 
+from tanner.core.colour.spectra import WAVELENGTHS, xyz_of
 from tanner.core.raw.dng import DngTags, write_bayer_dng
 from tanner.core.raw.reader import read
 from tanner.jobs.tasks import embedded_preview
@@ -103,11 +104,11 @@ def test_patches_lie_where_they_are_said_to_lie() -> None:
 
 def test_sensitivities_see_white_as_the_tags_say() -> None:
     matrix, forward = light.fitted_matrices(6504.0)
-    white = light.camera_response(np.ones_like(light.WAVELENGTHS), light.light(6504.0))
+    white = light.camera_response(np.ones_like(WAVELENGTHS), light.light(6504.0))
     from tanner.core.colour.spaces import D50_XYZ
 
     assert forward @ np.ones(3) == pytest.approx(D50_XYZ, abs=1e-6)
-    assert matrix @ light.xyz_response(np.ones_like(light.WAVELENGTHS), light.light(6504.0)) == pytest.approx(white)
+    assert matrix @ xyz_of(np.ones_like(WAVELENGTHS), light.light(6504.0)) == pytest.approx(white)
 
 
 def test_a_shoot_is_made_once_and_its_truth_kept(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

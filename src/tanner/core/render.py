@@ -22,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development, defaults
-from tanner.core.adjust.registry import develop as develop_settings
+from tanner.core.adjust.registry import develop as validated
 from tanner.core.colour.camera import Profile
 from tanner.core.colour.cube import Cube, write_cube
 from tanner.core.colour.dcp import Table
@@ -532,7 +532,7 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
 
 def camera_picture(source: Source, edge: int) -> F32:
     """Camera numbers of the whole upright frame, (h, w, 3), 1 at the sensor's white; the lens corrected where known."""
-    development = develop_settings(defaults(raw=source.facts.is_raw, lens=source.lens is not None))
+    development = validated(defaults(raw=source.facts.is_raw, lens=source.lens is not None))
     w, h = full_size(source, development)
     share = min(1.0, edge / max(w, h))
     size = max(8, round(w * share)), max(8, round(h * share))

@@ -14,8 +14,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.colour.spectra import WAVELENGTHS, Spectrum
 from tanner.studio import light
-from tanner.studio.light import WAVELENGTHS, Spectrum
 
 PICTURES = Path(__file__).parent / "pictures"
 COUNT = 6

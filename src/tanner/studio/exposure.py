@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.colour.spectra import Spectrum
 from tanner.studio import light
 from tanner.studio.bands import PICTURES
 
@@ -70,7 +71,7 @@ class Exposure:
     span: float = 1.0
     shift: tuple[float, float] = (0.0, 0.0)
 
-    def spectrum(self) -> light.Spectrum:
+    def spectrum(self) -> Spectrum:
         return light.source(self.source) if self.source else light.light(self.kelvin)
 
     def corner(self) -> tuple[float, float]:

@@ -4,25 +4,13 @@ Lights and the chart are published data that colour-science ships (CIE illuminan
 measured by Ohta 1997). Materials and sensitivities are smooth and made up.
 """
 
-import warnings
 from functools import cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.colour.spaces import D50_XYZ, adaptation
-
-WAVELENGTHS = np.arange(380, 731, 5).astype(np.float64)
-Spectrum = NDArray[np.float64]
-
-
-@cache
-def _colour() -> Any:
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # it warns that its plotting extras are not installed
-        import colour
-    return colour
+from tanner.core.colour.spectra import WAVELENGTHS, Spectrum, aligned, black_body, daylight, library, observer, xyz_of
 
 
 def _bell(centre: float, width: float) -> Spectrum:
@@ -49,54 +37,23 @@ def sensitivities(camera: str = "Alder One") -> NDArray[np.float64]:
     return np.stack([red, green, blue]) * (1 - _step(672, 8)) * _step(405, 6)
 
 
-@cache
-def _aligned(kind: str, name: str) -> Spectrum:
-    colour = _colour()
-    if kind == "light":
-        spectrum = colour.SDS_ILLUMINANTS[name]
-    else:
-        spectrum = colour.SDS_COLOURCHECKERS["ColorChecker N Ohta"][name]
-    return np.interp(WAVELENGTHS, spectrum.wavelengths, spectrum.values)
-
-
-def daylight(kelvin: float) -> Spectrum:
-    """CIE daylight of a correlated temperature from 4,000 to 25,000 K."""
-    colour = _colour()
-    xy = colour.temperature.CCT_to_xy_CIE_D(kelvin)
-    spectrum = colour.sd_CIE_illuminant_D_series(xy)
-    return np.interp(WAVELENGTHS, spectrum.wavelengths, spectrum.values)
-
-
-def planckian(kelvin: float) -> Spectrum:
-    """A black body; 2,856 K is CIE illuminant A."""
-    nm = WAVELENGTHS * 1e-9
-    return nm**-5 / (np.exp(1.4388e-2 / (nm * kelvin)) - 1) * 1e-12
-
-
 def light(kelvin: float) -> Spectrum:
     """Tungsten below 4,000 K, daylight above; scaled to an equal luminance."""
-    spectrum = planckian(kelvin) if kelvin < 4000 else daylight(kelvin)
+    spectrum = black_body(kelvin) if kelvin < 4000 else daylight(kelvin)
     return spectrum / (observer()[1] * spectrum).sum()
 
 
 def source(name: str) -> Spectrum:
     """A light by name, of an equal luminance: "led" is CIE LED-B3 (CIE 15:2018), about 4,100 K."""
-    spectrum = _aligned("light", {"led": "LED-B3"}[name])
+    spectrum = aligned(library().SDS_ILLUMINANTS[{"led": "LED-B3"}[name]])
     return spectrum / (observer()[1] * spectrum).sum()
-
-
-@cache
-def observer() -> NDArray[np.float64]:
-    """CIE 1931 2 degree colour matching functions, (3, wavelengths)."""
-    cmfs = _colour().MSDS_CMFS["CIE 1931 2 Degree Standard Observer"]
-    return np.stack([np.interp(WAVELENGTHS, cmfs.wavelengths, cmfs.values[:, i]) for i in range(3)])
 
 
 @cache
 def chart() -> dict[str, Spectrum]:
     """Reflectances of the 24 patches, in reading order."""
-    names = _colour().SDS_COLOURCHECKERS["ColorChecker N Ohta"]
-    return {name: _aligned("chart", name) for name in names}
+    patches = library().SDS_COLOURCHECKERS["ColorChecker N Ohta"]
+    return {name: aligned(patch) for name, patch in patches.items()}
 
 
 MATERIALS: dict[str, Spectrum] = {
@@ -140,18 +97,11 @@ def camera_response(reflectance: Spectrum, lit: Spectrum, camera: str = "Alder O
     return result
 
 
-def xyz_response(reflectance: Spectrum, lit: Spectrum) -> NDArray[np.float64]:
-    """XYZ of a surface relative to the light's own white, Y = 1 for a perfect white."""
-    o = observer()
-    result: NDArray[np.float64] = (o * (lit * reflectance)).sum(axis=1) / (o[1] * lit).sum()
-    return result
-
-
 def true_pcs(reflectance: Spectrum, kelvin: float) -> NDArray[np.float64]:
     """What a perfect camera would give: XYZ adapted to D50 by Bradford."""
     lit = light(kelvin)
-    white = xyz_response(np.ones_like(lit), lit)
-    result: NDArray[np.float64] = adaptation(white, D50_XYZ) @ xyz_response(reflectance, lit)
+    white = xyz_of(np.ones_like(lit), lit)
+    result: NDArray[np.float64] = adaptation(white, D50_XYZ) @ xyz_of(reflectance, lit)
     return result
 
 
@@ -164,8 +114,8 @@ def fitted_matrices(kelvin: float, camera_name: str = "Alder One") -> tuple[NDAr
     ones = np.ones_like(lit)
     surfaces = [*chart().values(), *MATERIALS.values()]
     camera = np.stack([camera_response(r, lit, camera_name) for r in surfaces])
-    xyz = np.stack([xyz_response(r, lit) for r in surfaces])
-    white_camera, white_xyz = camera_response(ones, lit, camera_name), xyz_response(ones, lit)
+    xyz = np.stack([xyz_of(r, lit) for r in surfaces])
+    white_camera, white_xyz = camera_response(ones, lit, camera_name), xyz_of(ones, lit)
     colour = np.linalg.lstsq(xyz, camera, rcond=None)[0].T
     colour = np.diag(white_camera / (colour @ white_xyz)) @ colour
     balanced = camera / white_camera

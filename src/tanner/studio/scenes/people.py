@@ -13,7 +13,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.studio.light import MATERIALS, WAVELENGTHS, Spectrum
+from tanner.core.colour.spectra import WAVELENGTHS, Spectrum
+from tanner.studio.light import MATERIALS
 from tanner.studio.scenes import textures, workshop
 from tanner.studio.scenes.shapes import F64, I64, Mesh, rotation, tube
 from tanner.studio.scenes.stage import Material, Stage, gloss, matte, mix, relief, texture

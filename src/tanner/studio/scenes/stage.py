@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from tanner.core.colour.spectra import WAVELENGTHS, Spectrum
 from tanner.studio.bands import bands
-from tanner.studio.light import WAVELENGTHS, Spectrum
 from tanner.studio.scenes.shapes import Mesh
 
 Material = dict[str, Any]
