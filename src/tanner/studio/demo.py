@@ -62,12 +62,10 @@ def frames() -> list[Exposure]:
             upright=True, span=0.96 - 0.02 * (n % 3), shift=(aside, -0.3 * aside),
         )  # fmt: skip
     add("colour-chart", 175, kelvin=7500.0, believed=6500.0, shutter=1 / 15, iso=200, ev=-0.2)
-    for n, (scene, drift) in enumerate(
-        (("workshop-1", 0.0), ("workshop-2", -0.1), ("workshop-1", 0.2), ("workshop-2", 0.05))
-    ):
+    for n, (drift, span) in enumerate(((2.5, 0.99), (2.4, 0.93), (2.7, 0.84), (2.55, 0.76))):
         add(
-            scene, 190 + 3 * n, kelvin=6500.0, believed=6200.0, ev=drift, lens="very wide", shutter=1 / 8, iso=200,
-            span=0.99 - 0.04 * (n // 2), shift=(0.5 * (n // 2), 0.0),
+            "workshop-1", 190 + 3 * n, kelvin=6500.0, believed=6200.0, ev=drift, lens="very wide", shutter=1 / 8, iso=200,
+            span=span, shift=(0.4 * n - 0.4, 0.1 * n),
         )  # fmt: skip
     for n, drift in enumerate((0.0, -0.12, 0.1, -0.3)):
         add("table-top", 240 + 2 * n, ev=drift, lens="close", span=0.95, shift=(0.3 * n - 0.4, 0.2))

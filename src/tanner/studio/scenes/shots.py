@@ -16,7 +16,6 @@ SHOTS |= {
     "detail": (still.detail, 0.0, False),
     "table-top": (still.table_top, 0.0, False),
     "workshop-1": (workshop.workshop, -30.0, False),
-    "workshop-2": (workshop.workshop, 70.0, False),
 }
 
 
