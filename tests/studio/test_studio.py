@@ -115,8 +115,8 @@ def test_a_shoot_is_made_once_and_its_truth_kept(tmp_path: Path, capsys: pytest.
     shots = [exposure(f"S{n}.DNG", seed=n) for n in range(7)]
     make_shoot(tmp_path, shots)
     assert "take 7 frames" in capsys.readouterr().out
-    assert len(list((tmp_path / "shoot").glob("*.DNG"))) == 2
-    assert len(list((tmp_path / "card" / "DCIM" / "100ALDER").glob("*.DNG"))) == 5
+    assert len(list((tmp_path / "shoot").glob("*.DNG"))) == 3
+    assert len(list((tmp_path / "card" / "DCIM" / "100ALDER").glob("*.DNG"))) == 4
     truth = json.loads((tmp_path / "truth.json").read_text())
     assert truth["frames"][3]["scene"] == "lamp" and truth["frames"][3]["white_level"] == 0.62
     (tmp_path / "shoot" / "S0.DNG").unlink()

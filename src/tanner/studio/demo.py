@@ -14,7 +14,7 @@ from tanner.studio.exposure import Exposure
 
 VERSION = 6
 """Raised when the frames change, so that an older demo is made anew."""
-ON_CARD = 5
+ON_CARD = 4
 
 
 def frames() -> list[Exposure]:
@@ -67,9 +67,10 @@ def frames() -> list[Exposure]:
             "workshop-1", 190 + 3 * n, kelvin=6500.0, believed=6200.0, ev=drift, lens="very wide", shutter=1 / 8, iso=200,
             span=span, shift=(0.4 * n - 0.4, 0.1 * n),
         )  # fmt: skip
+    led = {"source": "led", "kelvin": 4080.0, "believed": 4300.0, "shutter": 1 / 60}
+    add("colour-chart", 236, **led)
     for n, drift in enumerate((0.0, -0.12, 0.1, -0.3)):
-        add("table-top", 240 + 2 * n, ev=drift, lens="close", span=0.95, shift=(0.3 * n - 0.4, 0.2))
-    add("colour-chart", 300, source="led", kelvin=4080.0, believed=4300.0, shutter=1 / 60)
+        add("table-top", 240 + 2 * n, ev=drift, lens="close", span=0.95, shift=(0.3 * n - 0.4, 0.2), **led)
     evening = (("wren-2", 3200, -0.5), ("wren-1", 6400, -0.6), ("rowan-2", 6400, -0.75), ("rowan-1", 12800, -0.9))
     for n, (scene, iso, drift) in enumerate(evening):
         add(
@@ -88,7 +89,7 @@ def _make(job: tuple[Exposure, str]) -> str:
 def make_shoot(into: Path, shots: list[Exposure] | None = None) -> None:
     """Write the frames that are missing, two at a time, with progress on the terminal.
 
-    The last five lie on the simulated card (DCIM/100ALDER), the others in the shoot's folder.
+    The last four lie on the simulated card (DCIM/100ALDER), the others in the shoot's folder.
     """
     shots = shots or frames()
     photos, card = into / "shoot", into / "card" / "DCIM" / "100ALDER"
