@@ -19,7 +19,7 @@ def test_a_profile_is_made_kept_and_chosen(page: Page, server: Running) -> None:
     ids = {f["name"][:5]: f["id"] for f in server.get("/api/shoots/1/sheet")["frames"]}
     page.goto(f"/shoots/1/bench?frame={ids['C0001']}")
     page.locator('#index [data-group="profile"]').click()
-    page.get_by_text("From a chart …").click()
+    page.locator("#profile-make").click()
     expect(page.locator("#chart-state")).to_contain_text("Chart found", timeout=30_000)
     # A corner by keyboard, then found again.
     corner = page.get_by_label("Corner 1 of the chart")

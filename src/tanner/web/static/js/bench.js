@@ -479,7 +479,8 @@ useKeys("bench", [
 ]);
 
 await loadSheet();
+byId("profile-make").href = `/shoots/${shootId}/profile?frame=${byId("start").dataset.frame}`;
+kitFiles().then(() => frame && fill());
 await presets.load();
-await kitFiles();
 await go(Number(byId("start").dataset.frame));
 open(group);
