@@ -263,7 +263,12 @@ def portrait(stage: Stage, person: Person, pose: Pose) -> None:
     body_points = np.zeros(len(points), bool)
     body_points[groups["body"]] = True
     face, (lips, cheeks, tip) = _part(
-        points, body_points & (points[:, 2] > neck - 9) & ((points[:, 2] > mouth[2] - 7.5) | (reach < 13.5)), fields, 2
+        points,
+        body_points
+        & (points[:, 2] > neck - 9)
+        & ((points[:, 2] > mouth[2] - 7.5) | (reach < 13.5) | ((points[:, 2] > mouth[2] - 12) & (reach < 17))),
+        fields,
+        2,
     )
     lips = np.clip((lips - 0.12) * 2.2, 0, 1)
     pore = textures.cloud(1024, 1024, 31, 0.9) * 0.13 + 0.5
