@@ -30,8 +30,10 @@ def served(data: Path, folders: list[Path], port: int) -> Iterator[str]:
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as server:
         assert server.stdout is not None
         server.stdout.readline()
-        yield f"http://127.0.0.1:{port}"
-        server.terminate()
+        try:
+            yield f"http://127.0.0.1:{port}"
+        finally:
+            server.terminate()
 
 
 @contextmanager

@@ -59,8 +59,12 @@ def test_what_is_made_is_listed_and_in_use_at_once(server: Running, ids: dict[st
 
 def test_a_rule_gives_frames_their_profile(server: Running, ids: dict[str, int], kept: dict[str, Any]) -> None:
     rule = {"camera": "Alder Two", "low": 4000, "high": 7000, "profile": kept["key"]}
+    before = {f["id"]: f["v"] for f in server.get("/api/shoots/1/sheet")["frames"]}
     assert server.post("/api/profiles/rules", {"rules": [rule]}) == {"rules": 1}
     try:
+        after = {f["id"]: f["v"] for f in server.get("/api/shoots/1/sheet")["frames"]}
+        # The Sheet's list reads only some columns of a frame: rules work on them too.
+        assert after[ids["C0005"]] != before[ids["C0005"]] and after[ids["C0004"]] == before[ids["C0004"]]
         assert server.get(f"/api/frames/{ids['C0005']}")["values"]["profile.camera"] == kept["key"]
         assert "profile.camera" not in server.get(f"/api/frames/{ids['C0004']}")["values"]
         server.post("/api/edit", {"frames": [ids["C0005"]], "values": {"profile.camera": ""}})

@@ -62,7 +62,7 @@ class Resolver:
 
     def _by_rule(self, frame: Frame, kelvin: float) -> dict[str, Any]:
         """Defaults that the user's rules give: the camera profile for this camera in this light."""
-        key = chosen_by_rule(self.rules, frame.facts, kelvin) if self.rules else ""
+        key = chosen_by_rule(self.rules, frame.camera_names, kelvin) if self.rules else ""
         return {"profile.camera": key} if key else {}
 
     def resolve(self, frame: Frame) -> Resolved:

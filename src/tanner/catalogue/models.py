@@ -52,6 +52,9 @@ class FrameSet(Base):
     lead_id: Mapped[int | None] = mapped_column(default=None)
 
 
+CAMERA_NAMES = ("make", "model", "unique_model")
+
+
 class Frame(Base):
     """One file and its development.
 
@@ -91,6 +94,11 @@ class Frame(Base):
     follows: Mapped[bool] = mapped_column(default=True)
     own: Mapped[dict[str, Any]] = mapped_column(default=dict)
     offsets: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+    @property
+    def camera_names(self) -> list[str]:
+        """Make, model and unique model: what profiles and rules know a camera by."""
+        return [str(self.facts.get(k) or "") for k in CAMERA_NAMES]
 
 
 class Action(Base):

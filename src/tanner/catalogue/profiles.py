@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -164,9 +165,9 @@ class Profiles:
             write_whole(self._rules, text.encode(), replace=True)
 
 
-def chosen_by_rule(rules: list[Rule], facts: dict[str, Any], kelvin: float) -> str:
-    """The profile that the first fitting rule gives a frame; "" without one."""
-    make, model, unique = (str(facts.get(k, "")) for k in ("make", "model", "unique_model"))
+def chosen_by_rule(rules: list[Rule], names: Sequence[str], kelvin: float) -> str:
+    """The profile that the first fitting rule gives a frame of a camera (its `camera_names`); "" without one."""
+    make, model, unique = names
     return next((r.profile for r in rules if r.meets(make, model, unique, kelvin)), "")
 
 

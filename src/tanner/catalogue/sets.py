@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.development import record
 from tanner.catalogue.models import Action, Base, Frame, FrameSet
 from tanner.core.errors import TannerError
+from tanner.core.raw.facts import camera_name
 from tanner.core.series.resolve import followed
 from tanner.core.series.sets import Sighting, propose
 
@@ -16,7 +17,7 @@ def sighting(frame: Frame) -> Sighting:
     facts = frame.facts
     return Sighting(
         key=frame.id,
-        camera=f"{facts.get('make', '')} {facts.get('model', '')} {facts.get('serial', '')}".strip(),
+        camera=f"{camera_name(facts.get('make', ''), facts.get('model', ''))} {facts.get('serial', '')}".strip(),
         lens=facts.get("lens") or "",
         focal_length_mm=facts.get("focal_length_mm") or 0.0,
         light_mired=1e6 / max(frame.as_shot[0], 1000.0),

@@ -80,10 +80,15 @@ def frames() -> list[Exposure]:
     return shots
 
 
-def _make(job: tuple[Exposure, str]) -> str:
-    shot, path = job
-    write_whole(Path(path), take(shot), replace=True)
-    return shot.name
+def _make(jobs: list[tuple[Exposure, str]]) -> list[str]:
+    """Frames of one scene, one after the other: its picture is unpacked once."""
+    for shot, path in jobs:
+        write_whole(Path(path), take(shot), replace=True)
+    return [shot.name for shot, _ in jobs]
+
+
+def _line_end(last: bool) -> str:
+    return "\n" if last or not sys.stdout.isatty() else "\r"
 
 
 def make_shoot(into: Path, shots: list[Exposure] | None = None) -> None:
@@ -106,11 +111,15 @@ def make_shoot(into: Path, shots: list[Exposure] | None = None) -> None:
     if not jobs:
         return
     print(f"The simulated cameras take {len(jobs)} frames …", flush=True)
+    scenes: dict[str, list[tuple[Exposure, str]]] = {}
+    for shot, path in jobs:
+        scenes.setdefault(shot.scene, []).append((shot, path))
+    done = 0
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
-        for done, name in enumerate(pool.map(_make, jobs), 1):
-            end = "\n" if done == len(jobs) or not sys.stdout.isatty() else "\r"
-            if sys.stdout.isatty() or done % 9 == 0 or done == len(jobs):
-                print(f"  {done} of {len(jobs)}  {name}", end=end, flush=True)
+        # The scenes with most frames go first, so that both processes end at about the same time.
+        for names in pool.map(_make, sorted(scenes.values(), key=len, reverse=True)):
+            done += len(names)
+            print(f"  {done} of {len(jobs)}  {names[-1]}", end=_line_end(done == len(jobs)), flush=True)
     write_whole(mark, text.encode(), replace=True)
 
 

@@ -4,11 +4,11 @@ from typing import Any
 
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import case, func, select
+from sqlalchemy import JSON, case, func, select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.development import Resolver, record, redo, undo, version
-from tanner.catalogue.models import Delivery, DeliveryItem, Frame, Shoot
+from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, Shoot
 from tanner.core.adjust.registry import adjustments
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
@@ -120,7 +120,9 @@ SHEET_COLUMNS = (
     Frame.id, Frame.name, Frame.set_id, Frame.stars, Frame.label, Frame.verdict, Frame.width, Frame.height,
     Frame.own, Frame.offsets, Frame.follows, Frame.starting, Frame.as_shot, Frame.content, Frame.error,
     Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords,
+    func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in CAMERA_NAMES), type_=JSON).label("camera_names"),
 )  # fmt: skip
+"""What the list reads of a frame: reading all facts of 2,000 frames would take longer than all the rest."""
 
 
 def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:

@@ -1,6 +1,6 @@
 """Automatic white balance: shades of grey, held near the lights that there are.
 
-The light's colour is the Minkowski mean (p = 6) of the camera numbers (source: finlayson2004), without pixels that are
+The light's colour is the Minkowski mean (p = 2) of the camera numbers (source: finlayson2004), without pixels that are
 clipped or nearly black. A scene of one strong colour would pull it away, so the tint is held to the neighbourhood of
 the daylight and tungsten loci, and the temperature between 2,300 K and 12,000 K.
 """
@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from tanner.core.colour.camera import CameraColour
 from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 
-POWER = 6.0
+POWER = 2.0
+"""Of 1, 2, 4 and 6 the one with the smallest worst error over the simulated series (docs/colour.md)."""
 MOST_TINT = 18.0
 
 

@@ -8,6 +8,13 @@ from pydantic import BaseModel, ConfigDict, Field
 Matrix9 = tuple[float, ...]
 
 
+def camera_name(make: str, model: str) -> str:
+    """Make and model, without the make twice where the model begins with it."""
+    if make and model.lower().startswith(make.lower().split()[0]):
+        return model
+    return f"{make} {model}".strip()
+
+
 class FrameFacts(BaseModel):
     """Facts about one file.
 
@@ -75,10 +82,7 @@ class FrameFacts(BaseModel):
 
     @property
     def camera_name(self) -> str:
-        """Make and model, without the make twice where the model begins with it."""
-        if self.make and self.model.lower().startswith(self.make.lower().split()[0]):
-            return self.model
-        return f"{self.make} {self.model}".strip()
+        return camera_name(self.make, self.model)
 
     def summary(self) -> dict[str, Any]:
         """The public form, as `tanner info --json` prints it."""
