@@ -29,6 +29,8 @@ CONTEXT = {
     "curve.enabled": {"curve.points": [[0, 0], [0.5, 0.7], [1, 1]]},
     "colour.enabled": {"colour.saturation": 60.0},
     "crop.enabled": {"crop.left": 0.3},
+    "perspective.enabled": {"perspective.vertical": 10.0},
+    "perspective.amount": {"perspective.vertical": 10.0},
     "profile.look_amount": {"profile.look": "halved"},
     "profile.look_space": {"profile.look": "halved"},
 }

@@ -9,8 +9,10 @@ from tanner.core.adjust.registry import defaults, develop
 from tanner.core.optics import database
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import build
-from tanner.core.optics.lens import OpcodeLens, Optics, corrected
+from tanner.core.optics.lens import Lens, OpcodeLens, Optics, corrected
+from tanner.core.optics.perspective import Perspective
 from tanner.core.optics.resample import box, sensor_range, warp
+from tanner.core.optics.view import View
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source
 from tanner.core.render import render
@@ -26,13 +28,20 @@ def optics(**values: float) -> Optics:
     return result
 
 
+def view(
+    lens: Lens | None = None, optics: Optics | None = None, perspective: Perspective | None = None, *,
+    size: tuple[int, int] = (600, 400), orientation: int = 1, focal: float = 500.0, drawn: str = "rectilinear",
+) -> View:  # fmt: skip
+    return View(size, orientation, optics or Optics(), perspective or Perspective(), lens, focal, drawn)
+
+
 def test_strength_is_linear_in_the_shift() -> None:
     lens = bent()
     x, y = np.array([30.0, 300.0, 580.0]), np.array([20.0, 250.0, 390.0])
-    none, _ = corrected(lens, optics(), x, y)
-    full, _ = corrected(lens, optics(distortion=100.0), x, y)
-    half, _ = corrected(lens, optics(distortion=50.0), x, y)
-    double, _ = corrected(lens, optics(distortion=200.0), x, y)
+    none, _ = corrected(lens, optics(), (600, 400), x, y)
+    full, _ = corrected(lens, optics(distortion=100.0), (600, 400), x, y)
+    half, _ = corrected(lens, optics(distortion=50.0), (600, 400), x, y)
+    double, _ = corrected(lens, optics(distortion=200.0), (600, 400), x, y)
     assert np.allclose(none, np.broadcast_to(np.stack([x, y]), (3, 2, 3)))
     assert np.allclose(half - none, (full - none) / 2)
     assert np.allclose(double - none, (full - none) * 2)
@@ -41,7 +50,7 @@ def test_strength_is_linear_in_the_shift() -> None:
 def test_lateral_colour_moves_red_and_blue_against_green() -> None:
     lens = bent()
     x, y = np.array([580.0]), np.array([390.0])
-    at, _ = corrected(lens, optics(lateral_colour=100.0), x, y)
+    at, _ = corrected(lens, optics(lateral_colour=100.0), (600, 400), x, y)
     assert np.allclose(at[1], np.stack([x, y]))
     assert (at[0] < at[1]).all() and (at[2] > at[1]).all()
 
@@ -70,7 +79,7 @@ def test_fall_off_gain_of_the_specification() -> None:
 def test_no_corrected_corner_is_empty() -> None:
     for k in (-0.2, -0.05, 0.08, 0.2):
         lens = bent(k=k)
-        geometry = build((600, 400), 1, Crop(), optics(distortion=100.0, lateral_colour=100.0), lens, (600, 400))
+        geometry = build(view(lens, optics(distortion=100.0, lateral_colour=100.0)), Crop(), (600, 400))
         inner = geometry.grid[:6, 1:-2, 1:-2].reshape(3, 2, -1)
         assert inner[:, 0].min() > -20 and inner[:, 0].max() < 620
         corners = geometry.grid[2:4, 1, 1]
@@ -80,7 +89,7 @@ def test_no_corrected_corner_is_empty() -> None:
 def test_an_identity_map_gives_the_picture_back() -> None:
     rng = np.random.default_rng(1)
     planes = rng.random((3, 64, 96), dtype=np.float32)
-    geometry = build((96, 64), 1, Crop(), Optics(), None, (96, 64))
+    geometry = build(view(size=(96, 64)), Crop(), (96, 64))
     out = np.empty((3, 64, 96), dtype=np.float32)
     warp(
         planes,
@@ -100,7 +109,7 @@ def test_a_smooth_picture_is_resampled_where_it_lies() -> None:
     """A linear ramp has a known value everywhere: half a pixel of error would show."""
     yy, xx = np.mgrid[0:400, 0:600].astype(np.float32)
     planes = np.stack([xx + 0.5, yy + 0.5, xx - yy])
-    geometry = build((600, 400), 1, Crop(left=0.25, right=0.75, top=0.25, bottom=0.75), Optics(), None, (300, 200))
+    geometry = build(view(), Crop(left=0.25, right=0.75, top=0.25, bottom=0.75), (300, 200))
     out = np.empty((3, 200, 300), dtype=np.float32)
     warp(
         planes,
@@ -132,7 +141,7 @@ def test_means_of_blocks(k: int) -> None:
 def test_the_range_of_a_block_holds_all_its_positions(block: tuple[int, int, int, int]) -> None:
     """Neither less (pixels would be missing) nor more than the map says at every single pixel."""
     full = optics(distortion=200.0, lateral_colour=200.0)
-    grid = build((600, 400), 1, Crop(straighten=7.0), full, bent(k=-0.2), (600, 400)).grid
+    grid = build(view(bent(k=-0.2), full), Crop(straighten=7.0), (600, 400)).grid
     y0, y1, x0, x1 = block
     reach = np.empty(4, dtype=np.float32)
     sensor_range(grid, y0, y1, x0, x1, reach)

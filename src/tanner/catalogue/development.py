@@ -237,6 +237,14 @@ def set_values(
     return record(session, resolver.shoot.id, label or say(values), changes)
 
 
+def set_each(
+    session: Session, resolver: Resolver, wanted: Sequence[tuple[Frame, Mapping[str, Any]]], label: str
+) -> Action | None:
+    """Set values of each frame's own on several frames, as one action."""
+    changes = [change for frame, values in wanted for change in _edited_all(resolver, [frame], values)]
+    return record(session, resolver.shoot.id, label, changes)
+
+
 def _edited_all(
     resolver: Resolver, frames: Sequence[Frame], values: Mapping[str, Any], relative: Sequence[str] = ()
 ) -> list[tuple[Frame, dict[str, Any]]]:

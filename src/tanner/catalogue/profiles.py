@@ -131,6 +131,13 @@ class Profiles:
         write_whole(self.folder / f"{key}{ending}", data, replace=False)
         return key
 
+    def keep_lens(self, xml: str, name: str) -> str:
+        """Keep a lens that was measured here; a newer measurement of the same lens takes the older's place."""
+        check_file(xml.encode(), name)
+        path = self.folder / f"measured-{slug(name)}.xml"
+        write_whole(path, xml.encode(), replace=True)
+        return path.name
+
     def keep(self, profile: CameraProfile, report: dict[str, Any]) -> str:
         """Keep a profile that was made here, with its report."""
         key = self._keep(profile, write_dcp(profile))

@@ -33,10 +33,14 @@ from tanner.core.colour.white import White, white_point
 from tanner.core.noise import shrink
 from tanner.core.noise.plain import Noise
 from tanner.core.noise.sharpen import Detail, gaussian
-from tanner.core.optics.crop import Crop
+from tanner.core.optics import backdrop
+from tanner.core.optics.crop import BEYOND, Crop, kept
+from tanner.core.optics.fill import fill_beyond
 from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
+from tanner.core.optics.perspective import Perspective
 from tanner.core.optics.resample import box, sensor_range, warp
+from tanner.core.optics.view import View, orientation_of
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
 from tanner.core.tone import base, point
@@ -84,6 +88,7 @@ class Plan:
     lms: F32
     sharpen: tuple[np.float32, np.float32, F32] | None
     encoder: NDArray[Any]
+    beyond: tuple[F32, F32, F32] | None = None
 
     @property
     def margin(self) -> int:
@@ -92,7 +97,8 @@ class Plan:
 
 def full_size(source: Source, development: Development) -> tuple[int, int]:
     """Width and height that the development keeps at the source's own scale."""
-    return kept_size(source.size, source.facts.orientation, development.group(Crop))
+    crop = development.group(Crop)
+    return kept_size(source.size, orientation_of(source.facts.orientation, crop), crop)
 
 
 def pre_gains(source: Source) -> NDArray[np.float64]:
@@ -130,15 +136,40 @@ def _f32(values: Any) -> F32:
     return np.ascontiguousarray(values, dtype=np.float32)
 
 
+def geometry_groups(development: Development) -> tuple[Any, ...]:
+    """What a place in the picture depends on: a key for everything that is kept with a geometry."""
+    return development.group(Crop), development.group(Optics), development.group(Perspective)
+
+
+def view_of(source: Source, development: Development) -> tuple[View, str]:
+    """From ideal places to the sensor's, and a warning or "".
+
+    A correction that folds the picture over is left out, with its reason.
+    """
+    crop, optics, perspective = geometry_groups(development)
+    orientation = orientation_of(source.facts.orientation, crop)
+    key = ("map", orientation, optics, perspective)
+    if key not in source.cache:
+        _forget(source, "map", 4)
+        lens, warning = source.lens_by(optics.chosen_lens)
+        view = View(
+            source.size, orientation, optics, perspective, lens, source.focal[0],
+            getattr(lens, "projection", "rectilinear"),
+        )  # fmt: skip
+        if view.folds():
+            warning = "These corrections fold the picture over, so they are left out. Lower the strengths, or choose another lens."
+            view = View(source.size, orientation, Optics(), Perspective(), None, source.focal[0])
+        source.cache[key] = view, warning
+    found: tuple[View, str] = source.cache[key]
+    return found
+
+
 def geometry_of(source: Source, development: Development, output: tuple[int, int]) -> Geometry:
     """The map of a frame, kept with the source while the same one is asked for."""
-    crop, optics = development.group(Crop), development.group(Optics)
-    key = ("geometry", crop, optics, output)
+    key = ("geometry", geometry_groups(development), output)
     if key not in source.cache:
         _forget(source, "geometry", 4)
-        source.cache[key] = build(
-            source.size, source.facts.orientation, crop, optics, source.lens_by(optics.chosen_lens)[0], output
-        )
+        source.cache[key] = build(view_of(source, development)[0], development.group(Crop), output)
     geometry: Geometry = source.cache[key]
     return geometry
 
@@ -193,7 +224,7 @@ def make_plan(
     if detail.amount:
         half = gaussian(detail.radius)
         sharpen = (np.float32(detail.amount / 100), np.float32(detail.threshold / 1000 + 1e-6), half)
-    return Plan(
+    plan = Plan(
         source=source,
         geometry=geometry,
         noise=development.group(Noise),
@@ -219,6 +250,7 @@ def make_plan(
         sharpen=sharpen,
         encoder=_encoder(space, bits),
     )
+    return replace(plan, beyond=_beyond(plan, development)) if geometry.beyond else plan
 
 
 # --- from the mosaic to resampled linear planes --------------------------------------------------
@@ -334,20 +366,26 @@ def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
     h, w = out.shape[1:]
     planes, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
     warp(planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, np.float32(plan.stretch), out)
+    if plan.beyond is not None:
+        fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
+
+
+def _geometry_only(development: Development, **other: Any) -> Development:
+    """A development of which only the geometry is left, with other groups in their places."""
+    plain = {k: type(g)() for k, g in development.groups.items()}
+    return Development({**plain, **{k: development.groups[k] for k in ("crop", "optics", "perspective")}, **other})
 
 
 def _guide(source: Source, development: Development) -> F32:
     """Coefficients of the base layer for this geometry, before white balance and exposure are chosen."""
-    crop, optics = development.group(Crop), development.group(Optics)
-    key = ("guide", crop, optics)
+    groups = geometry_groups(development)
+    key = ("guide", groups)
     if key not in source.cache:
         _forget(source, "guide", 2)
         w, h = full_size(source, development)
         share = min(1.0, GUIDE_EDGE / max(w, h))
         size = max(4, round(w * share)), max(4, round(h * share))
-        neutral = {"crop": crop, "optics": optics}
-        plain = Development({**{k: type(g)() for k, g in development.groups.items()}, **neutral})
-        plan = make_plan(source, plain, size)
+        plan = make_plan(source, _geometry_only(development), size)
         planes = np.empty((3, size[1], size[0]), dtype=np.float32)
         _resample(plan, 0, 0, planes)
         m = luminance_weights() @ (plan.plain @ np.diag(plan.gains))
@@ -355,6 +393,103 @@ def _guide(source: Source, development: Development) -> F32:
         source.cache[key] = base.coefficients(luminance)
     guide: F32 = source.cache[key]
     return guide
+
+
+# --- beyond the picture ------------------------------------------------------------------------------
+
+GRAIN = 96
+"""Side in output px of the piece of backdrop whose noise is laid over what is carried on."""
+
+
+def source_size(plan: Plan) -> tuple[np.float32, np.float32]:
+    return np.float32(plan.source.size[0]), np.float32(plan.source.size[1])
+
+
+def backdrop_of(source: Source, development: Development) -> backdrop.Backdrop:
+    """The frame's backdrop carried on; kept with the source while its geometry stays."""
+    crop, optics, perspective = geometry_groups(development)
+    bare = Crop(turn=crop.turn, mirror=crop.mirror)
+    key = ("backdrop", bare, optics, perspective)
+    if key not in source.cache:
+        _forget(source, "backdrop", 2)
+        whole = _geometry_only(development, crop=bare)
+        w, h = full_size(source, whole)
+        share = 220 / max(w, h)
+        size = max(16, round(w * share)), max(16, round(h * share))
+        planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+        _resample(make_plan(source, whole, size), 0, 0, planes)
+        source.cache[key] = backdrop.carried_on(planes)
+    found: backdrop.Backdrop = source.cache[key]
+    return found
+
+
+def _beyond(plan: Plan, development: Development) -> tuple[F32, F32, F32]:
+    """What `fill_beyond` needs: planes, the way from output px to them, and noise."""
+    crop = development.group(Crop)
+    nothing = np.zeros((3, 1, 1), np.float32)
+    if crop.outside == "empty":
+        return nothing, np.zeros(6, np.float32), nothing
+    found = backdrop_of(plan.source, development)
+    up = view_of(plan.source, development)[0].upright
+    cx, cy, w, h = kept(crop, *up)
+    out_w, out_h = plan.geometry.size
+    rows, columns = found.planes.shape[1:]
+    a = math.radians(crop.straighten)
+    sx, sy = w / out_w, h / out_h
+    # Output px, to px of the upright frame about its middle, to px of the planes.
+    to_x = columns / (1 + 2 * BEYOND) / up[0]
+    to_y = rows / (1 + 2 * BEYOND) / up[1]
+    x0, y0 = cx - w / 2, cy - h / 2
+    way = _f32(
+        [
+            math.cos(a) * sx * to_x, math.sin(a) * sy * to_x, (math.cos(a) * x0 + math.sin(a) * y0) * to_x + columns / 2,
+            -math.sin(a) * sx * to_y, math.cos(a) * sy * to_y, (math.cos(a) * y0 - math.sin(a) * x0) * to_y + rows / 2,
+        ]
+    )  # fmt: skip
+    return found.planes, way, _grain(plan, found, crop, up)
+
+
+def _grain(plan: Plan, found: backdrop.Backdrop, crop: Crop, up: tuple[int, int]) -> F32:
+    """Noise of the backdrop at the scale of the output: a piece of it without its gradient."""
+    cx, cy, w, h = kept(crop, *up)
+    window = (
+        (cx - w / 2) / up[0] + 0.5,
+        (cy - h / 2) / up[1] + 0.5,
+        (cx + w / 2) / up[0] + 0.5,
+        (cy + h / 2) / up[1] + 0.5,
+    )
+    place = backdrop.quietest(found.plain, window)
+    out_w, out_h = plan.geometry.size
+    if place is None:
+        return np.zeros((3, 1, 1), np.float32)
+    # Where the place lies in the output, whose axes are turned.
+    a = math.radians(crop.straighten)
+    gx, gy = (place[0] - 0.5) * up[0], (place[1] - 0.5) * up[1]
+    px, py = math.cos(a) * gx - math.sin(a) * gy, math.sin(a) * gx + math.cos(a) * gy
+    scale = out_w / w
+    x, y = (px - cx + w / 2) * scale, (py - cy + h / 2) * scale
+    side = int(min(GRAIN, place[2] * max(up) * scale * 1.2))
+    left, top = int(x - side / 2), int(y - side / 2)
+    if side < 12 or left < 0 or top < 0 or left + side > out_w or top + side > out_h:
+        return np.zeros((3, 1, 1), np.float32)
+    piece = np.empty((3, side, side), np.float32)
+    _resample(replace(plan, beyond=None), top, left, piece)
+    return backdrop.without_gradient(piece)
+
+
+def notes(source: Source, development: Development) -> list[str]:
+    """What is to be said about a frame's geometry: a lens that is not there, a border that is not plain."""
+    view, warning = view_of(source, development)
+    said = [warning] if warning else []
+    if view.bends and not source.focal[1]:
+        said.append("The file does not say its focal length: that of a 35 mm lens is taken. Set Stretch by eye.")
+    crop = development.group(Crop)
+    if crop.outside == "backdrop":
+        sides = (crop.left < 0, crop.top < 0, crop.right > 1, crop.bottom > 1)
+        if crop.straighten:
+            sides = (True, True, True, True)
+        said += backdrop_of(source, development).notes(sides) if any(sides) else []
+    return said
 
 
 # --- from linear planes to encoded pixels ----------------------------------------------------------
@@ -497,7 +632,7 @@ def render(
 def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> NDArray[Any]:
     """A whole view from its resampled planes, which are made first when the geometry is new."""
     source, (width, height) = plan.source, plan.geometry.size
-    key = ("view", development.group(Crop), development.group(Optics), plan.noise, (width, height))
+    key = ("view", geometry_groups(development), plan.noise, (width, height))
     m = 16
     run = map if pool is None else pool.map
     bands = [(y, min(height, y + 64)) for y in range(0, height, 64)]
@@ -528,6 +663,18 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
 
     list(run(finish, bands))
     return out
+
+
+def plain_planes(source: Source, edge: int) -> F32:
+    """Linear planes (3, h, w) as the sensor lies, balanced as shot, without any correction of the lens."""
+    flat = Source(source.facts.model_copy(update={"orientation": 1}), source.data, decoder=source.decoder)
+    share = min(1.0, edge / max(source.size))
+    size = max(8, round(source.size[0] * share)), max(8, round(source.size[1] * share))
+    plan = make_plan(flat, validated({"optics.chosen_lens": "none"}), size)
+    planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+    for top in range(0, size[1], STRIP):
+        _resample(plan, top, 0, planes[:, top : top + STRIP])
+    return planes
 
 
 def camera_picture(source: Source, edge: int) -> F32:

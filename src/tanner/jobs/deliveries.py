@@ -17,6 +17,7 @@ from tanner.core.adjust.registry import Development, develop
 from tanner.core.errors import TannerError
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import kept_size
+from tanner.core.optics.view import orientation_of
 from tanner.core.output.develop import target_path
 from tanner.core.output.files import file_hash, free_name
 from tanner.core.output.sizing import output_size, parse_size
@@ -28,7 +29,9 @@ from tanner.jobs.workers import Workers
 def planned_size(frame: Frame, development: Development, spec: OutputSpec) -> tuple[int, int]:
     """The size in px that will be written, from facts alone."""
     facts = frame.facts
-    kept = kept_size((facts["width"], facts["height"]), facts["orientation"], development.group(Crop))
+    crop = development.group(Crop)
+    orientation = orientation_of(facts["orientation"], crop)
+    kept = kept_size((facts["width"], facts["height"]), orientation, crop)
     return output_size(parse_size(spec.size), *kept)
 
 

@@ -27,7 +27,7 @@ PREVIEW = 512
 
 def starting(facts: FrameFacts, *, lens: bool) -> dict[str, Any]:
     """Layer 1 of a frame's settings: defaults by rule."""
-    return defaults(raw=facts.is_raw, lens=lens)
+    return defaults(raw=facts.is_raw, lens=lens, applied=facts.applied)
 
 
 def read_source(path: str) -> Source:
@@ -206,6 +206,13 @@ def made_profile(
     ]
     made = make_profile(shots, name, target, table=table)
     return write_dcp(made.profile), made.report
+
+
+def made_lens(paths: list[str], even: str | None) -> tuple[str, dict[str, Any]]:
+    """A lens file's XML measured from frames, and its report (see `core.lensmake.make`)."""
+    from tanner.core.lensmake.make import make_lens
+
+    return make_lens([read(Path(p)) for p in paths if p != even], read(Path(even)) if even else None)
 
 
 def white_by(path: str, method: str, profile: str) -> dict[str, float]:

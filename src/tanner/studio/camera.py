@@ -142,6 +142,7 @@ def take(shot: Exposure, compress: bool = True) -> bytes:
         opcodes3=opcode_list(np.array(model.warp), np.array(model.vignette)),
         lens=model.name,
         focal_length=model.focal_length,
+        focal_length_35mm=round(model.focal_length),
         aperture=model.aperture,
         exposure=shot.shutter,
         iso=shot.iso,

@@ -13,21 +13,22 @@ import simplejpeg
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.core.adjust.registry import Development, adjustments, develop
+from tanner.core.adjust.registry import Development, develop
 from tanner.core.colour.printing import Intent, proof_table
 from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import SPACES, outside
 from tanner.core.errors import TannerError
 from tanner.core.measure import histogram, mark_clipping, mark_outside
 from tanner.core.optics.crop import Crop, kept
-from tanner.core.optics.geometry import upright
 from tanner.core.raw.reader import Source
-from tanner.core.render import full_size, render
+from tanner.core.render import full_size, notes, render, view_of
 from tanner.core.tone.cube import through_cube
 from tanner.jobs.tasks import read_source
 from tanner.jobs.workers import Workers
 
 MOST_EDGE = 2400
+MARGIN = 0.3
+"""What the crop tool shows around the frame, in shares of it, where the crop may go beyond."""
 KEEP = 4
 MOST_BYTES = 1 << 30
 
@@ -135,17 +136,25 @@ class Viewer:
     ) -> tuple[NDArray[np.uint8], dict[str, Any]]:
         wanted = _before(values, starting) if view.before else dict(values)
         crop = develop(wanted).group(Crop)
+        asked = develop(wanted)
+        margin = 0.0
         if view.whole:
-            wanted = {k: v for k, v in wanted.items() if not adjustments()[k].spec.per_frame}
+            # The crop tool shows the whole frame, and what lies around it where the crop may go there.
+            margin = MARGIN if crop.outside != "never" else 0.0
+            edges = {"crop.left": -margin, "crop.top": -margin, "crop.right": 1 + margin, "crop.bottom": 1 + margin}
+            wanted = {**wanted, **edges, "crop.straighten": 0.0}
         development = develop(wanted)
         full = full_size(source, development)
-        up = upright(source.size, source.facts.orientation)
+        mapped = view_of(source, development)[0]
+        up = mapped.upright
         cx, cy, w, h = kept(crop, *up)
         header: dict[str, Any] = {
             "full": full,
             "upright": up,
             "kept": [cx / up[0], cy / up[1], w / up[0], h / up[1]],
             "straighten": crop.straighten,
+            "margin": margin,
+            "notes": notes(source, asked),
         }
         if view.zoom == 0:
             size = _fit(full, view.width, view.height, view.draft)
@@ -211,7 +220,7 @@ class Viewer:
 
 def _before(values: Mapping[str, Any], starting: Mapping[str, Any]) -> dict[str, Any]:
     """The start of a frame with the geometry that it has now, so that both lie on one another."""
-    kept_groups = ("crop.", "optics.")
+    kept_groups = ("crop.", "optics.", "perspective.")
     return {**starting, **{k: v for k, v in values.items() if k.startswith(kept_groups)}}
 
 

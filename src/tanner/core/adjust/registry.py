@@ -17,6 +17,7 @@ from tanner.core.noise.plain import Noise
 from tanner.core.noise.sharpen import Detail
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.lens import Optics
+from tanner.core.optics.perspective import Perspective
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.light import Light
 
@@ -33,6 +34,7 @@ GROUPS: dict[str, type[Group]] = {
     "curve": Curve,
     "colour": Colour,
     "detail": Detail,
+    "perspective": Perspective,
     "crop": Crop,
 }
 
@@ -145,18 +147,19 @@ def develop(settings: Settings) -> Development:
     return Development(groups)
 
 
-def defaults(*, raw: bool, lens: bool) -> dict[str, Any]:
+def defaults(*, raw: bool, lens: bool, applied: Iterable[str] = ()) -> dict[str, Any]:
     """Starting values by rule, from what the declarations say: layer 1 of the resolved settings.
 
     Args:
         raw: the frame is camera data, so a base curve is due.
         lens: corrections for the frame's lens are known.
+        applied: names of lens corrections that are in the file's pixels already; they are not due again.
     """
     facts = {"raw": raw, "lens": lens}
     return {
         a.key: a.spec.default_value
         for a in adjustments().values()
-        if a.spec.default_rule and facts[a.spec.default_rule]
+        if a.spec.default_rule and facts[a.spec.default_rule] and not (a.group == "optics" and a.name in applied)
     }
 
 

@@ -1,13 +1,15 @@
-"""Crop and straighten: which part of the upright frame is kept, and how it is turned."""
+"""Crop, straighten and quarter turns: which part of the upright frame is kept, and how it is turned."""
 
 import math
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from pydantic import model_validator
 
 from tanner.core.adjust.spec import Group, param
 
 FRAME = {"widget": "frame", "per_frame": True, "step": 0.01}
+BEYOND = 0.6
+"""How far, in shares of the frame, a crop may go beyond the picture where that is allowed."""
 
 
 class Crop(Group):
@@ -22,8 +24,12 @@ class Crop(Group):
         unit="°",
         step=0.1,
         per_frame=True,
-        help="Turns the picture; empty corners are never shown.",
+        help="Turns the picture; empty corners are never shown unless they are allowed.",
     )
+    turn: Literal["0", "90", "180", "270"] = param(
+        "0", label="Quarter turn", widget="frame", per_frame=True, help="Degrees clockwise, after the camera's own."
+    )
+    mirror: bool = param(False, label="Mirror", widget="frame", per_frame=True, help="Left and right change places.")
     ratio: str = param(
         "free",
         label="Ratio",
@@ -31,10 +37,17 @@ class Crop(Group):
         per_frame=True,
         help="Width to height that the crop keeps: free, original, or for example 4:5.",
     )
-    left: float = param(0.0, 0.0, 0.99, label="Left edge", help="Share of the width.", **FRAME)
-    top: float = param(0.0, 0.0, 0.99, label="Top edge", help="Share of the height.", **FRAME)
-    right: float = param(1.0, 0.01, 1.0, label="Right edge", help="Share of the width.", **FRAME)
-    bottom: float = param(1.0, 0.01, 1.0, label="Bottom edge", help="Share of the height.", **FRAME)
+    outside: Literal["never", "backdrop", "empty"] = param(
+        "never",
+        label="Beyond the picture",
+        widget="frame",
+        per_frame=True,
+        help="Whether the crop may go beyond the picture, and what is shown there: a plain backdrop carried on, or black.",
+    )
+    left: float = param(0.0, -BEYOND, 0.99, label="Left edge", help="Share of the width.", **FRAME)
+    top: float = param(0.0, -BEYOND, 0.99, label="Top edge", help="Share of the height.", **FRAME)
+    right: float = param(1.0, 0.01, 1 + BEYOND, label="Right edge", help="Share of the width.", **FRAME)
+    bottom: float = param(1.0, 0.01, 1 + BEYOND, label="Bottom edge", help="Share of the height.", **FRAME)
 
     @model_validator(mode="after")
     def _has_an_inside(self) -> "Crop":
@@ -46,6 +59,8 @@ class Crop(Group):
 def kept(crop: Crop, width: float, height: float) -> tuple[float, float, float, float]:
     """The kept rectangle, shrunk (and moved inwards where that is not enough) until no corner is empty.
 
+    Where the crop may go beyond the picture it is taken as it is.
+
     Args:
         crop: the crop, in shares of the upright frame.
         width, height: size of the upright frame in px.
@@ -54,9 +69,13 @@ def kept(crop: Crop, width: float, height: float) -> tuple[float, float, float, 
         (centre x, centre y, width, height) in px, in axes that are turned by `straighten` about the
         centre of the frame, with the origin in that centre.
     """
-    cx = (crop.left + crop.right - 1) / 2 * width
-    cy = (crop.top + crop.bottom - 1) / 2 * height
-    w, h = (crop.right - crop.left) * width, (crop.bottom - crop.top) * height
+    left, top, right, bottom = crop.left, crop.top, crop.right, crop.bottom
+    if crop.outside == "never":
+        left, top, right, bottom = max(left, 0.0), max(top, 0.0), min(right, 1.0), min(bottom, 1.0)
+    cx, cy = (left + right - 1) / 2 * width, (top + bottom - 1) / 2 * height
+    w, h = (right - left) * width, (bottom - top) * height
+    if crop.outside != "never":
+        return cx, cy, w, h
     a = math.radians(crop.straighten)
     ca, sa = math.cos(a), math.sin(a)
     reach_x = (abs(ca) * w + abs(sa) * h) / 2

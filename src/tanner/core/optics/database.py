@@ -15,6 +15,13 @@ from tanner.core.raw.facts import FrameFacts
 
 log = logging.getLogger(__name__)
 Array = NDArray[np.float64]
+OWN = "Measured here"
+"""Maker of the lenses in files that Tanner makes."""
+PROJECTIONS = {
+    "RECTILINEAR": "rectilinear", "FISHEYE": "equidistant", "PANORAMIC": "cylinder", "EQUIRECTANGULAR": "plate",
+    "FISHEYE_ORTHOGRAPHIC": "orthographic", "FISHEYE_STEREOGRAPHIC": "stereographic",
+    "FISHEYE_EQUISOLID": "equisolid", "FISHEYE_THOBY": "thoby", "UNKNOWN": "rectilinear",
+}  # fmt: skip
 NODES, MARGIN = 240, 3
 """Steps of the grid along the longer side, and how many more lie outside: a spline is worst at its ends."""
 
@@ -31,6 +38,7 @@ class DatabaseLens:
     size: tuple[int, int]
     coordinates: Array  # (nodes y, nodes x, 3, 2) in px of the active area
     gains: Array  # (nodes y, nodes x)
+    projection: str
     step: int  # px between nodes; the first lies MARGIN steps before the middle of the first pixel
     source: str = "open lens database"
 
@@ -129,6 +137,16 @@ def search(text: str, folders: Sequence[Path] = (), limit: int = 60) -> list[dic
     return found[:limit]
 
 
+def crop_factor(make: str, model: str) -> float | None:
+    """How much smaller than 36 x 24 mm the database says a camera's sensor is."""
+    try:
+        cameras = database(()).find_cameras(make, model) if model else []
+    except Exception as error:
+        log.warning("lens database: %s", error)
+        return None
+    return float(cameras[0].crop_factor) if cameras else None
+
+
 def find(facts: FrameFacts, folders: Sequence[Path] = ()) -> DatabaseLens | None:
     """The database's correction for a frame by the names in its EXIF, or None."""
     if not (facts.lens and (facts.focal_length_mm or 0) > 0):
@@ -137,7 +155,9 @@ def find(facts: FrameFacts, folders: Sequence[Path] = ()) -> DatabaseLens | None
         db = database(folders)
         cameras = db.find_cameras(facts.make, facts.model)
         if not cameras:
-            return None
+            # A lens that the user measured carries its camera's name, and is found by its own.
+            own = [x for x in db.lenses if facts.lens.lower() == x.model.lower() and x.maker == OWN]
+            return measured(own[0], own[0].crop_factor, facts) if own else None
         lenses = db.find_lenses(cameras[0], None, facts.lens)
     except Exception as error:  # the library raises its own and ctypes errors alike
         log.warning("lens database: %s", error)
@@ -187,7 +207,11 @@ def measured(lens: Any, crop: float, facts: FrameFacts) -> DatabaseLens | None:
     columns, rows = (np.arange(-MARGIN, -(-(n - 1) // step) + MARGIN + 1) * step for n in size)
     try:
         mod = lensfunpy.Modifier(lens, crop, *size)
-        mod.initialize(focal, facts.aperture or 8.0, facts.distance_m or 10.0, pixel_format=np.float32)
+        # The lens's own way of drawing is kept here: projections are Tanner's own step.
+        flags = lensfunpy.ModifyFlags.DISTORTION | lensfunpy.ModifyFlags.TCA
+        mod.initialize(
+            focal, facts.aperture or 8.0, facts.distance_m or 10.0, scale=1.0, pixel_format=np.float32, flags=flags
+        )
         maps = _map_at(mod, columns, rows)
         light = _light_at(lens, crop, focal, facts, columns, rows)
     except Exception as error:
@@ -199,7 +223,8 @@ def measured(lens: Any, crop: float, facts: FrameFacts) -> DatabaseLens | None:
     if not np.isfinite(shift).all() or not np.isfinite(light).all() or (light <= 0).any():
         log.warning("lens database: %s gives no finite map at %s mm", lens.model, focal)
         return None
-    return DatabaseLens(lens.model, size, shift, light, step)
+    projection = PROJECTIONS.get(lens.type.name, "rectilinear")
+    return DatabaseLens(lens.model, size, shift, light, projection, step)
 
 
 def _map_at(mod: Any, columns: NDArray[np.intp], rows: NDArray[np.intp]) -> Array | None:
@@ -245,6 +270,12 @@ def _light_at(
         cx, cy = (width - 1) / 2, (height - 1) / 2
         return np.asarray(((x[None] - cx) ** 2 + (y[:, None] - cy) ** 2) / cx**2)
 
-    own = far(np.arange(nx, dtype=float), np.arange(ny, dtype=float), nx, ny)
-    curve = np.polynomial.Polynomial.fit(own.ravel(), gain[..., 1].astype(float).ravel(), 8)
-    return np.maximum(curve(far(columns.astype(float), rows.astype(float), w, h)), 1e-3)
+    from scipy.interpolate import PchipInterpolator
+
+    own = np.sqrt(far(np.arange(nx, dtype=float), np.arange(ny, dtype=float), nx, ny).ravel())
+    order = np.argsort(own)
+    parts = [order[p] for p in np.array_split(np.arange(len(order)), 300) if len(p)]
+    radius = np.array([own[p].mean() for p in parts])
+    level = np.array([gain[..., 1].ravel()[p].mean(dtype=np.float64) for p in parts])
+    curve = PchipInterpolator(radius, level, extrapolate=True)
+    return np.maximum(curve(np.sqrt(far(columns.astype(float), rows.astype(float), w, h))), 1e-3)

@@ -1,11 +1,11 @@
 """Lens corrections: where a pixel of the ideal picture lies in the sensor's, and how dark it is there.
 
 A lens is a function from ideal to recorded positions, for each colour plane, with a gain against
-fall-off. It comes from the file (DNG opcodes) or from the open lens database.
+fall-off. It comes from the file (DNG opcodes) or from the open lens database; terms set by hand are added.
 """
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Protocol
+from typing import Any, ClassVar, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,7 @@ from tanner.core.adjust.spec import Group, param
 
 Array = NDArray[np.float64]
 STRENGTH: dict[str, Any] = {"unit": "%", "default_rule": "lens", "default_value": 100.0}
+Projection = Literal["as taken", "straight", "stereographic", "Pannini", "cylinder"]
 
 
 class Optics(Group):
@@ -31,6 +32,30 @@ class Optics(Group):
         0.0, 0.0, 200.0, label="Lateral colour", help="Colour seams towards the corners.", **STRENGTH
     )
     fall_off: float = param(0.0, 0.0, 200.0, label="Light fall-off", help="Dark corners.", **STRENGTH)
+    projection: Projection = param(
+        "as taken",
+        label="Projection",
+        widget="choice",
+        help="Straight keeps edges straight; stereographic and Pannini keep people at the sides in shape.",
+    )
+    own_distortion: float = param(
+        0.0,
+        -100.0,
+        100.0,
+        label="Own: distortion",
+        step=0.5,
+        help="Above 0: lines that bulge outwards become straight.",
+    )
+    own_red: float = param(0.0, -3.0, 3.0, label="Own: red seam", unit="‰", step=0.02, help="Red is drawn outwards.")
+    own_blue: float = param(0.0, -3.0, 3.0, label="Own: blue seam", unit="‰", step=0.02, help="Blue is drawn outwards.")
+    own_fall_off: float = param(
+        0.0, -100.0, 100.0, label="Own: fall-off", unit="%", help="How much lighter the corners become."
+    )
+
+    @property
+    def manual(self) -> bool:
+        """Are any terms set by hand?"""
+        return bool(self.own_distortion or self.own_red or self.own_blue or self.own_fall_off)
 
 
 class Lens(Protocol):
@@ -51,13 +76,16 @@ class Lens(Protocol):
 
 @dataclass(frozen=True)
 class OpcodeLens:
-    """WarpRectilinear and FixVignetteRadial of a DNG's OpcodeList3 (source: dng17, chapter 7).
+    """A warp and FixVignetteRadial of a DNG's OpcodeList3 (source: dng17, chapter 7).
 
     Attributes:
-        warp: (planes, 6) coefficients kr0..kr3, kt0, kt1, or None.
+        warp: (planes, coefficients) or None: kr0..kr3, kt0, kt1 of WarpRectilinear; kr0..kr3 of WarpFisheye;
+            kr0..kr14, kt0, kt1 and the valid radii of WarpRectilinear2 (its layout is from memory).
+        kind: "rectilinear", "fisheye" or "polynomial".
         vignette: k0..k4, or None.
         centre: of the warp, relative to the picture; `vignette_centre` likewise.
         size: width and height of the active area.
+        maps: gain maps of list 3; the green plane's factors serve for all.
     """
 
     warp: Array | None
@@ -67,6 +95,9 @@ class OpcodeLens:
     vignette_centre: tuple[float, float] = (0.5, 0.5)
     name: str = "from the file"
     source: str = "DNG opcodes in the file"
+    kind: str = "rectilinear"
+    reciprocal: bool = False
+    maps: tuple[Any, ...] = ()
 
     def _relative(self, x: Array, y: Array, centre: tuple[float, float]) -> tuple[Array, Array, float]:
         w, h = self.size
@@ -81,39 +112,76 @@ class OpcodeLens:
         r2 = dx * dx + dy * dy
         planes = []
         for plane in range(3):
-            k0, k1, k2, k3, t0, t1 = self.warp[min(plane, len(self.warp) - 1)]
-            f = k0 + r2 * (k1 + r2 * (k2 + r2 * k3))
+            f, (t0, t1) = self._factor(self.warp[min(plane, len(self.warp) - 1)], r2)
             tx = t0 * 2 * dx * dy + t1 * (r2 + 2 * dx * dx)
             ty = t1 * 2 * dx * dy + t0 * (r2 + 2 * dy * dy)
             planes.append(np.stack([x + far * ((f - 1) * dx + tx), y + far * ((f - 1) * dy + ty)]))
         return np.stack(planes)
 
+    def _factor(self, row: Array, r2: Array) -> tuple[Any, tuple[float, float]]:
+        """How far out a place is drawn, as a factor, and the tangential terms."""
+        if self.kind == "fisheye":
+            r = np.sqrt(r2)
+            t = np.arctan(r)
+            t2 = t * t
+            bent = t * (row[0] + t2 * (row[1] + t2 * (row[2] + t2 * row[3])))
+            return np.where(r > 1e-9, bent / np.maximum(r, 1e-9), row[0]), (0.0, 0.0)
+        if self.kind == "polynomial":
+            low, high = row[17:19]
+            r = np.clip(np.sqrt(r2), low, high if high > low else np.inf)
+            f = np.polynomial.polynomial.polyval(r, row[:15])
+            return (1 / np.maximum(f, 1e-3) if self.reciprocal else f), (float(row[15]), float(row[16]))
+        k0, k1, k2, k3, t0, t1 = row
+        return k0 + r2 * (k1 + r2 * (k2 + r2 * k3)), (t0, t1)
+
     def gain(self, x: Array, y: Array) -> Array:
-        if self.vignette is None:
-            return np.ones_like(x)
-        dx, dy, _ = self._relative(x, y, self.vignette_centre)
-        r2 = dx * dx + dy * dy
         total = np.ones_like(x)
-        power = r2
-        for k in self.vignette:
-            total = total + k * power
-            power = power * r2
+        if self.vignette is not None:
+            dx, dy, _ = self._relative(x, y, self.vignette_centre)
+            r2 = dx * dx + dy * dy
+            power = r2
+            for k in self.vignette:
+                total = total + k * power
+                power = power * r2
+        for found in self.maps:
+            total = total * found.smooth(y / self.size[1], x / self.size[0])
         return total
 
 
-def corrected(lens: Lens | None, optics: Optics, x: Array, y: Array) -> tuple[Array, Array]:
+OWN_DISTORTION, OWN_COLOUR = 0.0015, 0.001
+"""What one unit of the terms set by hand does at the corner: share of the radius."""
+
+
+def corrected(lens: Lens | None, optics: Optics, size: tuple[int, int], x: Array, y: Array) -> tuple[Array, Array]:
     """Sensor positions and gain for ideal positions, at the strengths asked for.
 
-    The green plane carries distortion; what red and blue differ from it is lateral colour.
+    The green plane carries distortion; what red and blue differ from it is lateral colour. Terms set by hand are
+    polynomials of the squared distance from the centre, 1 in the corners.
+
+    Args:
+        size: width and height of the active area.
 
     Returns:
         positions (3, 2, ...), gain (...).
     """
     plain = np.broadcast_to(np.stack([x, y]), (3, 2, *x.shape))
+    if optics.manual:
+        dx, dy = x - size[0] / 2, y - size[1] / 2
+        r2 = (dx * dx + dy * dy) / ((size[0] ** 2 + size[1] ** 2) / 4)
+        own = -optics.own_distortion * OWN_DISTORTION * r2
+        if optics.own_distortion < 0:
+            # The corners stay where they are, so that no more than needed is lost.
+            own = own - own / np.maximum(r2, 1e-12)
+        seams = (optics.own_red * OWN_COLOUR, 0.0, optics.own_blue * OWN_COLOUR)
+        plain = np.stack([plain[0] + np.stack([dx, dy]) * (own - seam * r2) for seam in seams])
     if lens is None or not (optics.distortion or optics.lateral_colour or optics.fall_off):
-        return plain.copy(), np.ones_like(x)
-    full = lens.positions(x, y)
-    bent = full[1][None] - plain
-    result = plain + bent * (optics.distortion / 100) + (full - full[1][None]) * (optics.lateral_colour / 100)
-    gain = lens.gain(result[1, 0], result[1, 1]) if optics.fall_off else np.ones_like(x)
-    return result, np.maximum(gain, 0.05) ** (optics.fall_off / 100)
+        result, gain = plain.copy(), np.ones_like(x)
+    else:
+        full = lens.positions(plain[1, 0], plain[1, 1])
+        bent = full[1][None] - plain[1][None]
+        result = plain + bent * (optics.distortion / 100) + (full - full[1][None]) * (optics.lateral_colour / 100)
+        gain = lens.gain(result[1, 0], result[1, 1]) if optics.fall_off else np.ones_like(x)
+    gain = np.maximum(gain, 0.05) ** (optics.fall_off / 100)
+    if optics.own_fall_off:
+        gain = gain * np.maximum(1 + optics.own_fall_off / 100 * r2, 0.05)
+    return result, gain

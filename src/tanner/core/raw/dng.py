@@ -34,6 +34,7 @@ class DngTags:
     opcodes3: bytes = b""
     lens: str = ""
     focal_length: float = 0.0
+    focal_length_35mm: int = 0
     aperture: float = 0.0
     exposure: float = 0.0
     iso: int = 100
@@ -79,6 +80,8 @@ def _exif_ifd(tags: DngTags, at: int) -> bytes:
         add(37521, ASCII, len(sub), sub)
     if tags.focal_length:
         add(37386, RATIONAL, 1, rational(tags.focal_length))
+    if tags.focal_length_35mm:
+        add(41989, SHORT, 1, struct.pack("<H", tags.focal_length_35mm))
     for tag, text_value in ((42033, tags.serial), (42036, tags.lens)):
         if text_value:
             data = text_value.encode() + b"\0"

@@ -28,7 +28,9 @@ class FrameFacts(BaseModel):
         colour_matrices, forward_matrices, calibrations: 3 x 3 row-major, one per light.
         illuminants: EXIF LightSource code of each light.
         noise_profile: scale and offset of the variance, per plane, of values from 0 to 1.
-        warp: WarpRectilinear coefficients per plane; vignette: FixVignetteRadial's five.
+        warp: coefficients of the file's warp per plane (see `optics.lens.OpcodeLens`); vignette: FixVignetteRadial's five.
+        focal_length_35mm: the focal length that sees as much on 36 x 24 mm, over the diagonal.
+        applied: names of lens corrections that the file says are in its pixels already.
         unique_model: UniqueCameraModel, or make and model; profiles: names of the camera profiles inside the file.
         mosaic: what the colour filter is called, for people.
         warnings: what was missing or odd, in words.
@@ -50,6 +52,7 @@ class FrameFacts(BaseModel):
     exposure_s: float | None = None
     aperture: float | None = None
     focal_length_mm: float | None = None
+    focal_length_35mm: float | None = None
     distance_m: float | None = None
     taken: datetime | None = None
     mosaic: str = ""
@@ -65,10 +68,13 @@ class FrameFacts(BaseModel):
     baseline_exposure: float = 0.0
     noise_profile: tuple[float, ...] = ()
     warp: tuple[tuple[float, ...], ...] | None = None
+    warp_kind: str = "rectilinear"
+    warp_reciprocal: bool = False
     warp_centre: tuple[float, float] = (0.5, 0.5)
     vignette: tuple[float, ...] | None = None
     vignette_centre: tuple[float, float] = (0.5, 0.5)
     opcodes: tuple[str, ...] = ()
+    applied: tuple[str, ...] = ()
     keywords: tuple[str, ...] = ()
     has_profile: bool = False
     unique_model: str = ""

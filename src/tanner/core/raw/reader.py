@@ -4,6 +4,8 @@ Foreign files can crash a decoder, so callers outside of tests run this in a wor
 (`tanner.jobs.workers`).
 """
 
+import contextlib
+import struct
 from dataclasses import dataclass, field
 from itertools import chain
 from pathlib import Path
@@ -19,7 +21,7 @@ from tanner.core.colour.shelf import SHELF, fits
 from tanner.core.errors import UnreadableFile
 from tanner.core.optics import database
 from tanner.core.optics.lens import Lens, OpcodeLens
-from tanner.core.raw import tags
+from tanner.core.raw import opcodes, tags
 from tanner.core.raw.facts import FrameFacts
 
 MOST_PIXELS = 400_000_000
@@ -45,13 +47,15 @@ class Source:
     cache: dict[Any, Any] = field(default_factory=dict)
     decoder: Any = None
     profiles: tuple[CameraProfile, ...] = ()
+    gain_maps: tuple[opcodes.GainMap, ...] = ()
 
     @property
     def size(self) -> tuple[int, int]:
         return self.facts.width, self.facts.height
 
     def __getstate__(self) -> dict[str, Any]:
-        return {"facts": self.facts, "data": self.data, "cache": {}, "decoder": None, "profiles": self.profiles}
+        kept = {"facts": self.facts, "data": self.data, "profiles": self.profiles, "gain_maps": self.gain_maps}
+        return {**kept, "cache": {}, "decoder": None}
 
     @property
     def camera(self) -> CameraColour:
@@ -114,8 +118,16 @@ class Source:
     @property
     def lens(self) -> Lens | None:
         if "lens" not in self.cache:
-            self.cache["lens"] = lens_of(self.facts)
+            self.cache["lens"] = lens_of(self.facts, self.gain_maps)
         result: Lens | None = self.cache["lens"]
+        return result
+
+    @property
+    def focal(self) -> tuple[float, bool]:
+        """Focal length in px of the sensor, and whether the file says it; else that of a usual lens is taken."""
+        if "focal" not in self.cache:
+            self.cache["focal"] = focal_px(self.facts)
+        result: tuple[float, bool] = self.cache["focal"]
         return result
 
 
@@ -142,10 +154,25 @@ def camera_of(facts: FrameFacts) -> CameraColour:
     )
 
 
-def lens_of(facts: FrameFacts) -> Lens | None:
+USUAL = 35.0
+"""Focal length on 36 x 24 mm that is taken where a file says nothing."""
+
+
+def focal_px(facts: FrameFacts) -> tuple[float, bool]:
+    """See `Source.focal`: from the 35 mm equivalent, else from the focal length and the database's crop factor."""
+    diagonal = float(np.hypot(facts.width, facts.height))
+    known = facts.focal_length_35mm
+    if not known and facts.focal_length_mm:
+        crop = database.crop_factor(facts.make, facts.model)
+        known = facts.focal_length_mm * crop if crop else None
+    usable = known is not None and 2 < known < 5000
+    return (known if known and usable else USUAL) / 43.2666 * diagonal, usable
+
+
+def lens_of(facts: FrameFacts, maps: tuple[opcodes.GainMap, ...] = ()) -> Lens | None:
     """What is known about the lens: from the file first, then from the open database."""
     size = (facts.width, facts.height)
-    if facts.warp or facts.vignette:
+    if facts.warp or facts.vignette or maps:
         return OpcodeLens(
             np.array(facts.warp) if facts.warp else None,
             np.array(facts.vignette) if facts.vignette else None,
@@ -153,6 +180,9 @@ def lens_of(facts: FrameFacts) -> Lens | None:
             facts.warp_centre,
             facts.vignette_centre,
             name=facts.lens or "from the file",
+            kind=facts.warp_kind,
+            reciprocal=facts.warp_reciprocal,
+            maps=maps,
         )
     if facts.is_raw:
         return database.find(facts, SHELF.folders)
@@ -205,17 +235,23 @@ def _read_raw(path: Path, pixels: bool) -> Source:
         sizes = raw.sizes
         _sane(path, sizes.raw_width, sizes.raw_height)
         found = _raw_facts(path, raw)
+        lists = found.pop("lists")
+        maps = _gain_maps(lists[3])
+        top, left = _trim(found, lists)
         inside, odd = embedded(path) if path.suffix.lower() == ".dng" else ((), ())
         found["profiles"], found["warnings"] = tuple(p.name for p in inside), (*found["warnings"], *odd)
         if not pixels:
-            return Source(FrameFacts(**found), np.empty((0, 0), np.uint16), profiles=inside)
+            return Source(FrameFacts(**found), np.empty((0, 0), np.uint16), profiles=inside, gain_maps=maps)
         pattern = raw.raw_pattern
         if found["kind"] == "bayer":
             # Kernels are compiled for whole arrays: a mosaic with a frame of masked pixels is copied out.
-            data: NDArray[Any] = np.ascontiguousarray(raw.raw_image_visible[: found["height"], : found["width"]])
+            data: NDArray[Any] = raw.raw_image_visible
+            if lists[1] or lists[2]:
+                data = _opcodes_done(data, found, lists)
+            data = np.ascontiguousarray(data[top : top + found["height"], left : left + found["width"]])
             if not data.any():
                 raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
-            return Source(FrameFacts(**found), data, decoder=raw, profiles=inside)
+            return Source(FrameFacts(**found), data, decoder=raw, profiles=inside, gain_maps=maps)
         if pattern is None and raw.raw_image_visible.ndim == 3:
             values = raw.raw_image_visible[..., :3].astype(np.float32)
             black = np.float32(raw.black_level_per_channel[0])
@@ -225,10 +261,42 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             planes = _demosaic_by_libraw(raw, found)
         if not planes.any():
             raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
-        return Source(FrameFacts(**found), planes, profiles=inside)
+        planes = np.ascontiguousarray(planes[:, top : top + found["height"], left : left + found["width"]])
+        return Source(FrameFacts(**found), planes, profiles=inside, gain_maps=maps)
     except BaseException:
         raw.close()
         raise
+
+
+def _gain_maps(data: bytes) -> tuple[opcodes.GainMap, ...]:
+    """The gain maps of list 3: those of list 2 are applied to the mosaic."""
+    found = []
+    for number, payload in opcodes.split(data):
+        if number == 9:
+            with contextlib.suppress(struct.error, ValueError):
+                found.append(opcodes.gain_map(payload))
+    return tuple(found)
+
+
+def _trim(found: dict[str, Any], lists: dict[int, bytes]) -> tuple[int, int]:
+    """What TrimBounds leaves becomes the frame; rows and columns stay even, so that the mosaic keeps its order."""
+    top, left, bottom, right = opcodes.trim(lists.values(), found["height"], found["width"])
+    if found["kind"] == "bayer":
+        top, left = top + top % 2, left + left % 2
+    found["height"], found["width"] = bottom - top, right - left
+    if found["kind"] == "bayer":
+        found["height"] -= found["height"] % 2
+        found["width"] -= found["width"] % 2
+    return top, left
+
+
+def _opcodes_done(data: NDArray[Any], found: dict[str, Any], lists: dict[int, bytes]) -> NDArray[Any]:
+    """Bad pixels and gain maps of lists 1 and 2, done on a copy of the mosaic."""
+    data, odd = opcodes.apply_to_numbers(data, lists[1])
+    fixes, more = opcodes.apply_to_numbers(data, lists[2], only_fixes=True)
+    data, still = opcodes.apply_gains(fixes, lists[2], found["black"], found["white"])
+    found["warnings"] = (*found["warnings"], *odd, *more, *still)
+    return data
 
 
 def _demosaic_by_libraw(raw: Any, found: dict[str, Any]) -> NDArray[np.float32]:
@@ -284,6 +352,8 @@ def _raw_facts(path: Path, raw: Any) -> dict[str, Any]:
     neutral = 1 / wb
     facts["neutral"] = tuple(float(v) for v in neutral / neutral.max())
     _dng_facts(facts, dng)
+    warnings += facts.pop("odd_opcodes", [])
+    facts["lists"] = {n: bytes(dng.get(f"OpcodeList{n}", b"")) for n in (1, 2, 3)}
     if not facts.get("colour_matrices"):
         matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
         if np.any(matrix):
@@ -318,11 +388,11 @@ def _dng_facts(facts: dict[str, Any], dng: dict[str, Any]) -> None:
     facts["noise_profile"] = tuple(float(v) for v in np.ravel(dng.get("NoiseProfile", ())))
     listed: list[str] = []
     for name in ("OpcodeList1", "OpcodeList2", "OpcodeList3"):
-        data = bytes(dng.get(name, b""))
-        listed += [tags.OPCODES.get(n, f"opcode {n}") for n, _ in tags.opcodes(data)]
-        if name == "OpcodeList3":
-            facts |= tags.lens_from_opcodes(data)
+        listed += [opcodes.NAMES.get(n, f"opcode {n}") for n, _ in opcodes.split(bytes(dng.get(name, b"")))]
     facts["opcodes"] = tuple(listed)
+    lens, odd = opcodes.lens_fields(bytes(dng.get("OpcodeList3", b"")))
+    facts |= lens
+    facts["odd_opcodes"] = odd
 
 
 def _read_finished(path: Path, pixels: bool) -> Source:

@@ -3,7 +3,6 @@
 import contextlib
 import logging
 import math
-import struct
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -20,11 +19,6 @@ _WANTED = {
     50708: "UniqueCameraModel", 50931: "CameraCalibrationSignature",
 }  # fmt: skip
 _RATIONALS = {5, 10}
-OPCODES = {
-    1: "WarpRectilinear", 2: "WarpFisheye", 3: "FixVignetteRadial", 4: "FixBadPixelsConstant",
-    5: "FixBadPixelsList", 6: "TrimBounds", 7: "MapTable", 8: "MapPolynomial", 9: "GainMap",
-    10: "DeltaPerRow", 11: "DeltaPerColumn", 12: "ScalePerRow", 13: "ScalePerColumn", 14: "WarpRectilinear2",
-}  # fmt: skip
 
 
 def dng_tags(path: Path) -> dict[str, Any]:
@@ -54,43 +48,6 @@ def dng_tags(path: Path) -> dict[str, Any]:
                     found[name] = value
     except Exception as error:  # damaged tags are a warning; the pixels may still be good
         log.info("tags of %s: %s", path.name, error)
-    return found
-
-
-def opcodes(data: bytes) -> list[tuple[int, bytes]]:
-    """(id, payload) of an opcode list, which is big endian always (source: dng17)."""
-    result: list[tuple[int, bytes]] = []
-    if len(data) < 4:
-        return result
-    (count,) = struct.unpack_from(">I", data, 0)
-    at = 4
-    for _ in range(min(count, 64)):
-        if at + 16 > len(data):
-            break
-        number, _, _, size = struct.unpack_from(">IIII", data, at)
-        result.append((number, data[at + 16 : at + 16 + size]))
-        at += 16 + size
-    return result
-
-
-def lens_from_opcodes(data: bytes) -> dict[str, Any]:
-    """Warp and vignette coefficients of an OpcodeList3, as fields of FrameFacts."""
-    found: dict[str, Any] = {}
-    for number, payload in opcodes(data):
-        with contextlib.suppress(struct.error):
-            if number == 1:
-                (planes,) = struct.unpack_from(">I", payload)
-                if planes not in (1, 3):
-                    continue
-                values = struct.unpack_from(f">{planes * 6 + 2}d", payload, 4)
-                if all(math.isfinite(v) and abs(v) < 10 for v in values):
-                    found["warp"] = tuple(values[6 * p : 6 * p + 6] for p in range(planes))
-                    found["warp_centre"] = values[-2:]
-            elif number == 3:
-                values = struct.unpack_from(">7d", payload)
-                if all(math.isfinite(v) and abs(v) < 100 for v in values):
-                    found["vignette"] = values[:5]
-                    found["vignette_centre"] = values[5:]
     return found
 
 
@@ -138,6 +95,7 @@ def exif_facts(path: Path) -> dict[str, Any]:
         "exposure_s": _number(data, "Exif.Photo.ExposureTime", "Exif.Image.ExposureTime"),
         "aperture": _number(data, "Exif.Photo.FNumber", "Exif.Image.FNumber"),
         "focal_length_mm": _number(data, "Exif.Photo.FocalLength", "Exif.Image.FocalLength"),
+        "focal_length_35mm": _number(data, "Exif.Photo.FocalLengthIn35mmFilm"),
         "distance_m": _number(data, "Exif.Photo.SubjectDistance"),
     }
     with contextlib.suppress(Exception):
@@ -157,4 +115,19 @@ def exif_facts(path: Path) -> dict[str, Any]:
         facts["keywords"] = tuple(
             str(d.toString()) for d in image.iptcData() if d.key() == "Iptc.Application2.Keywords"
         )
+    with contextlib.suppress(Exception):
+        facts["applied"] = _applied(image.xmpData())
     return {k: v for k, v in facts.items() if v not in (None, "")}
+
+
+_APPLIED = {
+    "DistortionCorrectionAlreadyApplied": "distortion",
+    "LateralChromaticAberrationCorrectionAlreadyApplied": "lateral_colour",
+    "VignetteCorrectionAlreadyApplied": "fall_off",
+}
+
+
+def _applied(xmp: Any) -> tuple[str, ...]:
+    """Corrections that a camera or a pre-pass has done: the marks of XMP's schema of additional EXIF properties."""
+    marks = {d.key().rsplit(".", 1)[-1]: str(d.toString()).strip().lower() for d in xmp}
+    return tuple(name for mark, name in _APPLIED.items() if marks.get(mark) in ("true", "1"))

@@ -2,6 +2,7 @@
 import { get, post } from "./api.js";
 import { carryOver } from "./carry.js";
 import { CropTool } from "./crop.js";
+import { FrameTools } from "./frame-tools.js";
 import { Curve } from "./curve.js";
 import { byId, el, number } from "./dom.js";
 import { Fresh } from "./fresh.js";
@@ -48,7 +49,8 @@ const line = new Line({
     if (header.before) return;
     histogram.set(header.histogram);
     byId("refining").hidden = !header.draft;
-    cropSize(header);
+    tools.showSize(header);
+    noteLine(header.notes);
     // Counted until the browser draws its next frame.
     if (asked?.sent) requestAnimationFrame(() => timings.push(performance.now() - asked.sent));
   },
@@ -65,6 +67,24 @@ const picture = new Picture(byId("picture"), byId("canvas"), (view) => {
   const sent = performance.now();
   line.ask(Object.defineProperty(message, "sent", { value: sent }));
 });
+
+function noteLine(notes = []) {
+  byId("picture-note").hidden = !notes.length;
+  byId("picture-note").textContent = notes.join(" ");
+}
+
+// A grid lies over the picture while its geometry is changed, and a little longer.
+const GRIDDED = /^(perspective\.|crop\.straighten|optics\.(distortion|own_distortion|projection))/;
+let gridding = null;
+function grid(key) {
+  if (!GRIDDED.test(key)) return;
+  picture.grid = true;
+  clearTimeout(gridding);
+  gridding = setTimeout(() => {
+    picture.grid = false;
+    picture.draw();
+  }, 1500);
+}
 
 const relativeKeys = () => (relative ? offsetKeys : []);
 
@@ -134,7 +154,8 @@ function infoOf(key) {
 function fill() {
   for (const [key, control] of controls) control.set(shown(key), infoOf(key));
   for (const box of document.querySelectorAll(".switch input")) box.checked = shown(box.dataset.key);
-  byId("ratio").value = [...byId("ratio").options].some((o) => o.value === shown("crop.ratio")) ? shown("crop.ratio") : "free";
+  for (const list of document.querySelectorAll("select[data-key]")) list.value = shown(list.dataset.key);
+  tools.fill();
   for (const button of document.querySelectorAll("#index [data-group]")) {
     const name = button.dataset.group;
     if (!titles[name] || !table[`${name}.enabled`]) continue;
@@ -227,15 +248,21 @@ for (const root of document.querySelectorAll(".rule, .curve")) {
 const panel = byId("groups");
 panel.addEventListener("rule:move", (event) => {
   draft[event.detail.key] = event.detail.value;
+  grid(event.detail.key);
   redraw(true);
 });
 panel.addEventListener("rule:set", (event) => {
   draft[event.detail.key] = event.detail.value;
+  grid(event.detail.key);
   edit({ [event.detail.key]: event.detail.value });
 });
 panel.addEventListener("rule:giveup", (event) => commit("/api/giveup", { frames: targets(), keys: [event.detail.key] }));
 panel.addEventListener("change", (event) => {
   if (event.target.matches(".switch input")) edit({ [event.target.dataset.key]: event.target.checked });
+  if (event.target.matches("select[data-key]")) {
+    grid(event.target.dataset.key);
+    edit({ [event.target.dataset.key]: event.target.value });
+  }
 });
 
 function open(name) {
@@ -244,6 +271,7 @@ function open(name) {
   for (const b of document.querySelectorAll("#index [data-group]")) b.setAttribute("aria-pressed", b.dataset.group === group);
   for (const s of document.querySelectorAll(".group[data-group]")) s.hidden = s.dataset.group !== group;
   stopPick();
+  tools.stop();
   const cropping = group === "crop";
   if (picture.whole !== cropping) {
     picture.whole = cropping;
@@ -311,25 +339,25 @@ byId("pick").addEventListener("click", () => {
 });
 
 // Crop.
-const cropValues = () => Object.fromEntries(["left", "top", "right", "bottom", "straighten", "ratio"].map((n) => [n, shown(`crop.${n}`)]));
+const cropValues = () => Object.fromEntries(["left", "top", "right", "bottom", "straighten", "ratio", "outside"].map((n) => [n, shown(`crop.${n}`)]));
 const crop = new CropTool(cropValues, (values, final) => {
   const named = Object.fromEntries(Object.entries(values).map(([k, v]) => [`crop.${k}`, v]));
   Object.assign(draft, named);
   if (final) commit("/api/edit", { frames: [frame.id], values: named });
   else redraw(true);
 });
-byId("ratio").addEventListener("change", (event) => {
-  const ratio = event.target.value;
-  const box = picture.after ? crop.fitted(ratio, picture.after.header) : {};
-  edit({ "crop.ratio": ratio, ...Object.fromEntries(Object.entries(box).map(([k, v]) => [`crop.${k}`, v])) });
+const cropKeys = Object.keys(table).filter((k) => k.startsWith("crop."));
+const tools = new FrameTools({
+  picture,
+  crop,
+  cropKeys,
+  shown,
+  edit: (values) => edit(values),
+  commit: (url, body) => commit(url, body),
+  frame: () => frame,
+  targets: () => targets(),
+  others: () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : sheet.frames.filter((f) => f.set === frame.set).map((f) => f.id)).filter((id) => id !== frame.id),
 });
-byId("crop-whole").addEventListener("click", () =>
-  commit("/api/giveup", { frames: targets(), keys: Object.keys(table).filter((k) => k.startsWith("crop.")) }),
-);
-function cropSize(header) {
-  const [, , w, h] = header.kept;
-  byId("crop-size").textContent = `Keeps ${number(w * header.upright[0], 0)} × ${number(h * header.upright[1], 0)} px`;
-}
 
 // --- presets, ribbon, tools -----------------------------------------------------------------------------
 
@@ -474,7 +502,8 @@ useKeys("bench", [
   { id: "carry", key: "o", label: "Carry over …", run: carryHere },
   { id: "choose-set", key: "Ctrl+a", label: "Choose the whole set", run: () => ribbon.all() },
   { id: "pick", key: "p", label: "Pick a neutral place", run: () => (open("white"), byId("pick").click()) },
-  { id: "sheet", key: "Escape", label: "Back to the Sheet", run: () => (picking ? stopPick() : (location.href = `/shoots/${shootId}/sheet`)) },
+  ...[["ArrowLeft", -0.01, 0], ["ArrowRight", 0.01, 0], ["ArrowUp", 0, -0.01], ["ArrowDown", 0, 0.01]].map(([key, dx, dy]) => ({ id: `crop-${key}`, key: `Shift+${key}`, label: `Crop: move the frame (${key.slice(5).toLowerCase()})`, run: () => group === "crop" && tools.nudge(dx, dy) })),
+  { id: "sheet", key: "Escape", label: "Back to the Sheet", run: () => (picking ? stopPick() : tools.lines ? tools.stop() : (location.href = `/shoots/${shootId}/sheet`)) },
   ...Object.keys(titles).map((name, i) => ({ id: `group-${name}`, key: `Alt+${(i + 1) % 10}`, label: titles[name], run: () => open(name) })).slice(0, 10),
 ]);
 

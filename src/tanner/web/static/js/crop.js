@@ -1,6 +1,8 @@
 // The crop on the picture: the frame stays still, the crop lies and turns over it. The rectangle that is
 // really kept (never with empty corners) comes from the server with every view.
 
+import { drawGuide } from "./guides.js";
+
 const EDGES = [
   [-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0],
 ];
@@ -11,6 +13,28 @@ export class CropTool {
     this.values = values;
     this.change = change;
     this.drag = null;
+    this.guide = { kind: "thirds", flip: 0, colour: "#ffffff" };
+    this.still = false; // the frame stays in the middle and the picture moves under it
+  }
+
+  // How far from the middle the crop may go, in shares of the frame.
+  reach() {
+    return this.values().outside === "never" ? 0.5 : 1.1;
+  }
+
+  // Where the whole frame lies in a view that may show more than it.
+  frameIn([x, y, w, h], header) {
+    const m = header.margin || 0;
+    const fw = w / (1 + 2 * m);
+    const fh = h / (1 + 2 * m);
+    return [x + fw * m, y + fh * m, fw, fh];
+  }
+
+  // By how much the picture is moved so that the crop stays in the middle of the canvas.
+  shift(rect, header, width, height) {
+    if (!this.still) return [0, 0];
+    const s = this.shapeIn(this.frameIn(rect, header), header);
+    return [Math.round(width / 2 - s.cx), Math.round(height / 2 - s.cy)];
   }
 
   ratio(header) {
@@ -22,9 +46,12 @@ export class CropTool {
 
   // The kept rectangle on the canvas: centre, half sizes, angle.
   shape() {
-    const [x, y, w, h] = this.rect;
-    const [cx, cy, kw, kh] = this.header.kept;
-    const a = (this.header.straighten * Math.PI) / 180;
+    return this.shapeIn(this.rect, this.header);
+  }
+
+  shapeIn([x, y, w, h], header) {
+    const [cx, cy, kw, kh] = header.kept;
+    const a = (header.straighten * Math.PI) / 180;
     const px = cx * w;
     const py = cy * h;
     return {
@@ -43,7 +70,7 @@ export class CropTool {
   }
 
   draw(c, rect, header, ratio) {
-    this.rect = rect;
+    this.rect = this.frameIn(rect, header);
     this.header = header;
     this.ratioPx = ratio;
     const s = this.shape();
@@ -61,15 +88,7 @@ export class CropTool {
     corners.forEach((p, i) => (i ? c.lineTo(...p) : c.moveTo(...p)));
     c.closePath();
     c.stroke();
-    c.lineWidth = 0.6 * ratio;
-    c.beginPath();
-    for (const t of [-1 / 3, 1 / 3]) {
-      c.moveTo(...this.corner(s, t, -1));
-      c.lineTo(...this.corner(s, t, 1));
-      c.moveTo(...this.corner(s, -1, t));
-      c.lineTo(...this.corner(s, 1, t));
-    }
-    c.stroke();
+    drawGuide(c, (i, j) => this.corner(s, i, j), this.guide, ratio);
     c.fillStyle = "#fff";
     c.strokeStyle = "#1b1b1b";
     c.lineWidth = ratio;
@@ -135,18 +154,21 @@ export class CropTool {
     const a = this.local(shape, p);
     const b = this.local(shape, from);
     let [l, t, r, m] = this.drag.box;
-    const dx = (a[0] - b[0]) / w;
-    const dy = (a[1] - b[1]) / h;
+    const far = this.reach();
+    // Under a frame that stays the picture is what is dragged.
+    const way = this.still && !i && !j ? -1 : 1;
+    const dx = ((a[0] - b[0]) / w) * way;
+    const dy = ((a[1] - b[1]) / h) * way;
     const least = 0.03;
     if (!i && !j) {
-      const sx = Math.min(Math.max(dx, -0.5 - l), 0.5 - r);
-      const sy = Math.min(Math.max(dy, -0.5 - t), 0.5 - m);
+      const sx = Math.min(Math.max(dx, -far - l), far - r);
+      const sy = Math.min(Math.max(dy, -far - t), far - m);
       return this.shares(l + sx, t + sy, r + sx, m + sy);
     }
-    if (i < 0) l = Math.min(Math.max(l + dx, -0.5), r - least);
-    if (i > 0) r = Math.max(Math.min(r + dx, 0.5), l + least);
-    if (j < 0) t = Math.min(Math.max(t + dy, -0.5), m - least);
-    if (j > 0) m = Math.max(Math.min(m + dy, 0.5), t + least);
+    if (i < 0) l = Math.min(Math.max(l + dx, -far), r - least);
+    if (i > 0) r = Math.max(Math.min(r + dx, far), l + least);
+    if (j < 0) t = Math.min(Math.max(t + dy, -far), m - least);
+    if (j > 0) m = Math.max(Math.min(m + dy, far), t + least);
     const ratio = this.ratio(this.header);
     if (ratio) [l, t, r, m] = this.held([l, t, r, m], i, j, (ratio * this.header.upright[1]) / this.header.upright[0]);
     return this.shares(l, t, r, m);
@@ -160,14 +182,15 @@ export class CropTool {
     else if (!i) w = h * ratio;
     else if (w / h > ratio) w = h * ratio;
     else h = w / ratio;
-    const most = Math.min(1, 1 / w, 1 / h);
+    const far = this.reach();
+    const most = Math.min(1, (2 * far) / w, (2 * far) / h);
     w *= most;
     h *= most;
     const cx = (l + r) / 2;
     const cy = (t + m) / 2;
     const box = [i < 0 ? r - w : i > 0 ? l : cx - w / 2, j < 0 ? m - h : j > 0 ? t : cy - h / 2];
-    const x = Math.min(Math.max(box[0], -0.5), 0.5 - w);
-    const y = Math.min(Math.max(box[1], -0.5), 0.5 - h);
+    const x = Math.min(Math.max(box[0], -far), far - w);
+    const y = Math.min(Math.max(box[1], -far), far - h);
     return [x, y, x + w, y + h];
   }
 
@@ -187,7 +210,8 @@ export class CropTool {
   }
 
   shares(l, t, r, m) {
-    const fix = (v) => Number(Math.min(Math.max(v + 0.5, 0), 1).toFixed(5));
+    const far = this.reach();
+    const fix = (v) => Number((Math.min(Math.max(v, -far), far) + 0.5).toFixed(5));
     return { left: fix(l), top: fix(t), right: fix(r), bottom: fix(m) };
   }
 }

@@ -1,6 +1,8 @@
 // The picture on the Bench: shows views as they come, zoom and pan, before and after, overlays.
 // The last good picture stays until the next is there.
 
+import { drawGrid } from "./guides.js";
+
 export class Picture {
   // ask(view) sends a wish; tools may draw on top and take the pointer.
   constructor(host, canvas, ask) {
@@ -21,6 +23,7 @@ export class Picture {
     this.after = null;
     this.before = null;
     this.tool = null;
+    this.grid = false; // an even grid over the view, while geometry is changed
     this.resizer = new ResizeObserver(() => this.resize());
     this.resizer.observe(host);
     this.listen();
@@ -90,7 +93,9 @@ export class Picture {
       const scale = Math.min((W - pad) / header.full[0], (H - pad) / header.full[1], 2400 / Math.max(...header.full), 1);
       const w = Math.max(1, Math.round(header.full[0] * scale));
       const h = Math.max(1, Math.round(header.full[1] * scale));
-      return [Math.round((W - w) / 2), Math.round((H - h) / 2), w, h];
+      const at = [Math.round((W - w) / 2), Math.round((H - h) / 2), w, h];
+      const by = this.tool?.shift?.(at, header, W, H) || [0, 0];
+      return [at[0] + by[0], at[1] + by[1], w, h];
     }
     const enlarge = this.zoom > 1 ? this.zoom : 1;
     const [l, t, r, b] = header.region;
@@ -125,6 +130,7 @@ export class Picture {
       this.paint(this.after);
       if (this.split && both) this.paintSplit();
     }
+    if (this.grid) drawGrid(c, this.rect(this.after), this.ratio);
     this.tool?.draw?.(c, this.rect(this.after), this.after.header, this.ratio);
   }
 

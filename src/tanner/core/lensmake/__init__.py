@@ -1,0 +1,1 @@
+"""A lens measured from the user's own frames: straight edges, colour seams, an even surface."""

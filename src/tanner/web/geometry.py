@@ -1,0 +1,78 @@
+"""Turns, upright lines and lenses made from frames."""
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+
+from tanner.catalogue.development import Resolver, set_each
+from tanner.core.adjust.registry import develop
+from tanner.core.errors import SettingsError
+from tanner.core.optics.turn import turned
+from tanner.core.upright import automatic, drawn
+from tanner.jobs.tasks import made_lens
+from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.frames import Body
+
+router = APIRouter(prefix="/api")
+Share = Annotated[float, Field(ge=-1, le=2)]
+
+
+class Turn(Body):
+    by: Literal["90", "180", "270", "mirror"]
+
+
+class Lines(BaseModel):
+    """Lines in shares of the picture as it is shown; without any the picture's own are looked for."""
+
+    model_config = ConfigDict(extra="forbid")
+    lines: list[tuple[Share, Share, Share, Share]] = Field(default=[], max_length=8)
+    values: dict[str, Any] = {}
+    limit: float = Field(default=15, ge=1, le=30)
+
+
+class LensFrames(Body):
+    """Frames to measure a lens from; `even` is one of an even surface."""
+
+    even: int | None = None
+
+
+@router.post("/turn")
+def turn(body: Turn, desk: Desk) -> dict[str, Any]:
+    """Turn or mirror frames as they are seen; what is kept of each stays the same."""
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        resolver = Resolver(session, one_shoot(frames))
+        changes = [(f, turned(resolver.resolve(f).values, body.by)) for f in frames]
+        label = "Mirrored" if body.by == "mirror" else f"Turned by {body.by}°"
+        return done(set_each(session, resolver, changes, label))
+
+
+@router.post("/frames/{frame_id}/upright")
+def upright(frame_id: int, body: Lines, desk: Desk) -> dict[str, Any]:
+    """Settings of perspective and straightening that make lines upright or level; nothing is changed yet."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = {**Resolver(session, frame.shoot_id).resolve(frame).values, **body.values}
+        path = frame.path
+    source = desk.viewer.source(path)
+    try:
+        if body.lines:
+            return drawn(source, develop(values), body.lines)
+        return automatic(source, develop(values), body.limit)
+    except ValueError as error:
+        raise SettingsError(str(error)) from None
+
+
+@router.post("/lens/make")
+def make_lens(body: LensFrames, desk: Desk) -> dict[str, Any]:
+    """Measure the lens of frames from their straight edges, keep it in Kit, and say how straight they became."""
+    with desk.catalogue.read() as session:
+        frames = frames_of(session, body.frames)
+        one_shoot(frames)
+        paths = [f.path for f in frames]
+        even = frame_of(session, body.even).path if body.even else None
+    xml, report = desk.workers.submit(made_lens, paths, even).result()
+    key = desk.catalogue.profiles.keep_lens(xml, report["name"])
+    desk.catalogue.touch()
+    return {**report, "file": key, "key": report["key"]}
