@@ -109,7 +109,7 @@ def _border(rows: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.
     spread = rows[:, :band].std(axis=1).max(axis=0)
     inner = rows[:, band:deep].mean(axis=1)
     curves = np.stack([_curve(v) for v in outer])
-    odd = (np.abs(outer - curves).max(axis=0) > PLAIN) | (spread > PLAIN)
+    odd = (np.abs(outer - curves).max(axis=0) > 2 * PLAIN) | (spread > 2 * PLAIN) | _apart(outer)
     odd = cv2.dilate(odd.astype(np.uint8)[None], np.ones((1, 5), np.uint8))[0] > 0
     # The outermost row's own level, not the band's mean: no step may be seen at the border. Over what is odd the
     # level goes straight on from its neighbours.
@@ -128,10 +128,40 @@ def _border(rows: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.
 
 
 def _curve(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The running median over a quarter of a side: keeps slopes and steps, and leaves out what is small."""
-    k = max(2, len(values) // 8)
+    """The running median over a tenth of a side: keeps slopes, soft shadows and steps, and leaves out what is small."""
+    k = max(2, len(values) // 20)
     padded = np.pad(values, k, mode="reflect", reflect_type="odd")
     return np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * k + 1), axis=-1)
+
+
+def _apart(levels: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Parts of a side behind a hard edge that do not take the backdrop's level up again: things, no backdrop.
+
+    Parts are judged from the longest one outwards, each by the level that the last one of the backdrop ended with.
+    """
+    n = levels.shape[1]
+    hard = np.abs(levels[:, 2:] - levels[:, :-2]).max(axis=0) > 3 * PLAIN
+    hard = np.concatenate([[False], hard, [False]])
+    ends = np.flatnonzero(np.diff(np.concatenate([[True], hard, [True]]).astype(int)))
+    parts = [(a, b) for a, b in zip(ends[::2], ends[1::2], strict=False) if b > a]
+    result = hard.copy()
+    if not parts:
+        return np.ones(n, bool)
+    longest = max(range(len(parts)), key=lambda k: parts[k][1] - parts[k][0])
+    for way in (range(longest + 1, len(parts)), range(longest - 1, -1, -1)):
+        first, last = parts[longest]
+        end = last - 1 if way.step > 0 else first
+        for k in way:
+            a, b = parts[k]
+            near, far = (a, b - 1) if way.step > 0 else (b - 1, a)
+            # By how much the level was on its way: a soft shadow goes on behind a cord.
+            before = int(np.clip(end - 4 * way.step, 0, n - 1))
+            way_on = (levels[:, end] - levels[:, before]) / 4 * abs(near - end)
+            if np.abs(levels[:, near] - levels[:, end] - np.clip(way_on, -0.3, 0.3)).max() > 4 * PLAIN:
+                result[a:b] = True
+            else:
+                end = far
+    return result
 
 
 def _plain(logs: NDArray[np.float64], borders: list[tuple[Any, Any, NDArray[np.bool_]]]) -> NDArray[np.bool_]:
