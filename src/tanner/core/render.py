@@ -39,7 +39,7 @@ from tanner.core.optics.fill import fill_beyond
 from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
-from tanner.core.optics.resample import box, sensor_range, warp
+from tanner.core.optics.resample import LANCZOS, box, sensor_range, warp
 from tanner.core.optics.view import View, orientation_of
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
@@ -89,6 +89,7 @@ class Plan:
     sharpen: tuple[np.float32, np.float32, F32] | None
     encoder: NDArray[Any]
     beyond: tuple[F32, F32, F32] | None = None
+    fine: bool = True
 
     @property
     def margin(self) -> int:
@@ -119,7 +120,7 @@ def as_shot_white(source: Source, profile: str = "") -> tuple[float, float]:
 
 def _reduction(scale: float, bayer: bool) -> tuple[int, float]:
     """How many source px are averaged before the resampling, and how far its kernel is widened then."""
-    k = max(1, math.floor(scale + 0.3))
+    k = max(1, math.floor(scale + 0.4))
     if bayer and k >= 4:
         k -= k % 2
     return k, max(1.0, scale / k)
@@ -365,7 +366,9 @@ def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
     """Fill a block of output pixels with linear planes."""
     h, w = out.shape[1:]
     planes, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
-    warp(planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, np.float32(plan.stretch), out)
+    warp(
+        planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, np.float32(plan.stretch), plan.fine, LANCZOS, out
+    )  # fmt: skip
     if plan.beyond is not None:
         fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
 
@@ -665,16 +668,21 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
     return out
 
 
+def render_planes(plan: Plan) -> F32:
+    """The resampled linear planes (3, h, w) of a whole plan, before any colour: for joining frames, and for tests."""
+    width, height = plan.geometry.size
+    planes = np.empty((3, height, width), dtype=np.float32)
+    for top in range(0, height, STRIP):
+        _resample(plan, top, 0, planes[:, top : top + STRIP])
+    return planes
+
+
 def plain_planes(source: Source, edge: int) -> F32:
     """Linear planes (3, h, w) as the sensor lies, balanced as shot, without any correction of the lens."""
     flat = Source(source.facts.model_copy(update={"orientation": 1}), source.data, decoder=source.decoder)
     share = min(1.0, edge / max(source.size))
     size = max(8, round(source.size[0] * share)), max(8, round(source.size[1] * share))
-    plan = make_plan(flat, validated({"optics.chosen_lens": "none"}), size)
-    planes = np.empty((3, size[1], size[0]), dtype=np.float32)
-    for top in range(0, size[1], STRIP):
-        _resample(plan, top, 0, planes[:, top : top + STRIP])
-    return planes
+    return render_planes(make_plan(flat, validated({"optics.chosen_lens": "none"}), size))
 
 
 def camera_picture(source: Source, edge: int) -> F32:
@@ -684,10 +692,7 @@ def camera_picture(source: Source, edge: int) -> F32:
     share = min(1.0, edge / max(w, h))
     size = max(8, round(w * share)), max(8, round(h * share))
     plan = make_plan(source, development, size)
-    planes = np.empty((3, size[1], size[0]), dtype=np.float32)
-    for top in range(0, size[1], STRIP):
-        _resample(plan, top, 0, planes[:, top : top + STRIP])
-    return np.ascontiguousarray(np.moveaxis(planes, 0, -1) / plan.pre)
+    return np.ascontiguousarray(np.moveaxis(render_planes(plan), 0, -1) / plan.pre)
 
 
 def camera_numbers(source: Source, development: Development, x: float, y: float, radius: float) -> NDArray[np.float64]:

@@ -47,7 +47,7 @@ def chains(picture: F32, least: float = LEAST) -> list[Chain]:
     total = int((keep == 1).sum()) + 1
     at_y, at_x, ends = np.empty(total, np.int64), np.empty(total, np.int64), np.empty(total, np.int64)
     _, count = follow(keep, gx, gy, size, np.float32(high), ys[order], xs[order], at_y, at_x, ends)
-    found = []
+    pieces = []
     begin = 0
     shortest = least * min(h, w)
     for end in ends[:count]:
@@ -56,9 +56,59 @@ def chains(picture: F32, least: float = LEAST) -> list[Chain]:
         points = np.stack([ox[cy, cx], oy[cy, cx]], axis=1).astype(np.float64)
         normals = np.stack([gx[cy, cx], gy[cy, cx]], axis=1).astype(np.float64)
         normals /= np.maximum(np.hypot(*normals.T), 1e-12)[:, None]
-        found += [c for c in _arcs(Chain(points, normals), shortest) if c.length >= shortest]
+        # Cut where they turn first: a corner joins an upright edge to a level one.
+        pieces += [_trimmed(c) for c in _arcs(Chain(points, normals), 24.0)]
+    joined = _joined(pieces, 0.04 * min(h, w))
+    found = [c for long in joined for c in _arcs(long, shortest) if c.length >= shortest]
     found.sort(key=lambda c: -c.length)
     return found
+
+
+def _joined(pieces: list[Chain], gap: float) -> list[Chain]:
+    """Pieces that go on in each other's line, over the gaps where other edges cross, as one chain."""
+    from scipy.spatial import cKDTree
+
+    if not pieces:
+        return []
+    starts = np.array([c.points[0] for c in pieces])
+    tree = cKDTree(starts)
+    after = np.full(len(pieces), -1)
+    taken = np.zeros(len(pieces), bool)
+    order = np.argsort([-c.length for c in pieces])
+    ways = np.array([_way(c) for c in pieces])
+    sides = np.array([c.normals.mean(axis=0) for c in pieces])
+    for i in order:
+        end = pieces[i].points[-1]
+        best, choice = gap, -1
+        for j in tree.query_ball_point(end, gap):
+            if j == i or taken[j] or ways[i] @ ways[j] < 0.995 or sides[i] @ sides[j] < 0.9:
+                continue
+            d = starts[j] - end
+            along, off = float(d @ ways[i]), abs(float(d[0] * ways[i][1] - d[1] * ways[i][0]))
+            if 0 < along < best and off < 0.8 + 0.03 * along:
+                best, choice = along, j
+        if choice >= 0:
+            after[i], taken[choice] = choice, True
+    result = []
+    for i in np.flatnonzero(~taken):
+        row: list[Chain] = []
+        k = int(i)
+        while k >= 0 and len(row) <= len(pieces):
+            row.append(pieces[k])
+            k = int(after[k])
+        result.append(Chain(np.concatenate([c.points for c in row]), np.concatenate([c.normals for c in row])))
+    return result
+
+
+def _trimmed(chain: Chain) -> Chain:
+    """Without its ends, which turn into the edges that cross there."""
+    n = min(8, len(chain.points) // 5)
+    return Chain(chain.points[n : len(chain.points) - n], chain.normals[n : len(chain.points) - n])
+
+
+def _way(chain: Chain) -> Array:
+    d = chain.points[-1] - chain.points[0]
+    return np.asarray(d / max(float(np.hypot(*d)), 1e-9))
 
 
 def _arcs(chain: Chain, shortest: float) -> list[Chain]:
@@ -66,10 +116,11 @@ def _arcs(chain: Chain, shortest: float) -> list[Chain]:
     todo, done = [chain], []
     while todo:
         c = todo.pop()
-        if len(c.points) < 12 or c.length < shortest:
+        # By the way along it: a loop around a tile ends where it began.
+        if len(c.points) < max(12, 0.7 * shortest):
             continue
         off, bow = _off_parabola(c.points)
-        if np.abs(off).max() < 1.5 and off.std() < 0.45 and abs(bow) < 0.06 * c.length:
+        if c.length >= shortest and np.abs(off).max() < 1.5 and off.std() < 0.45 and abs(bow) < 0.06 * c.length:
             done.append(c)
             continue
         # Cut where it is worst, but never so near an end that nothing is won.
