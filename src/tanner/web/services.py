@@ -11,6 +11,7 @@ from tanner.core.colour.dcp import CameraProfile
 from tanner.core.colour.shelf import SHELF
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
+from tanner.jobs.merging import Merges
 from tanner.jobs.pictures import Pictures
 from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
@@ -32,6 +33,7 @@ class Services:
         self.pictures = Pictures(self.catalogue, self.workers)
         self.importer = Importer(self.catalogue, self.workers, self.pictures)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
+        self.merges = Merges(self.catalogue, self.pictures)
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
@@ -52,6 +54,7 @@ class Services:
             self.workers.submit(ready)
 
     def close(self) -> None:
+        self.merges.close()
         self.deliveries.close()
         self.importer.close()
         self.pictures.close()

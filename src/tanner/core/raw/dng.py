@@ -98,25 +98,35 @@ def _exif_ifd(tags: DngTags, at: int) -> bytes:
 
 
 def write_bayer_dng(mosaic: NDArray[np.uint16], tags: DngTags, compress: bool = True) -> bytes:
-    """A whole DNG file as bytes.
+    """A whole DNG file of a Bayer mosaic as bytes.
 
     Args:
         mosaic: (H, W) uint16, H and W even.
         compress: lossless JPEG with two rows side by side, as LibRaw reads it; else plain.
     """
-    height, width = mosaic.shape
+    return write_dng(mosaic, tags, compress)
+
+
+def write_dng(pixels: NDArray[np.uint16], tags: DngTags, compress: bool = True) -> bytes:
+    """A whole DNG file as bytes.
+
+    Args:
+        pixels: (H, W) uint16, a Bayer mosaic with even sides; or (H, W, 3) linear camera numbers, never compressed.
+        compress: see `write_bayer_dng`.
+    """
+    height, width = pixels.shape[:2]
+    mosaic, linear = pixels, pixels.ndim == 3
     unique = tags.model if tags.model.startswith(tags.make) else f"{tags.make} {tags.model}"
     extra: list[tuple[int, int, int, Any]] = [
-        (33421, SHORT, 2, (2, 2)),
-        (33422, BYTE, 4, bytes(tags.pattern)),
+        *([] if linear else [(33421, SHORT, 2, (2, 2)), (33422, BYTE, 4, bytes(tags.pattern))]),
         (50706, BYTE, 4, b"\x01\x07\x00\x00"),
         (50707, BYTE, 4, b"\x01\x04\x00\x00"),
         (50708, ASCII, len(unique) + 1, unique),
         (271, ASCII, len(tags.make) + 1, tags.make),
         (272, ASCII, len(tags.model) + 1, tags.model),
         (274, SHORT, 1, tags.orientation),
-        (50714, SHORT, 1, tags.black),
-        (50717, LONG, 1, tags.white),
+        (50714, SHORT, 3 if linear else 1, (tags.black,) * 3 if linear else tags.black),
+        (50717, LONG, 3 if linear else 1, (tags.white,) * 3 if linear else tags.white),
         (50728, RATIONAL, 3, tuple(_fractions(tags.neutral))),
         (50730, SRATIONAL, 1, tuple(_fractions([tags.baseline_exposure]))),
     ]
@@ -137,11 +147,11 @@ def write_bayer_dng(mosaic: NDArray[np.uint16], tags: DngTags, compress: bool = 
     extra.append((34665, LONG, 1, 0))
     extra = [(c, t, n, v, True) for c, t, n, v in extra]  # type: ignore[misc]
     buffer = io.BytesIO()
-    common: dict[str, Any] = {"photometric": 32803, "metadata": None, "software": "Tanner studio"}
+    common: dict[str, Any] = {"photometric": 34892 if linear else 32803, "metadata": None, "software": "Tanner"}
     extra = [e for e in extra if e[0] != 34665]
     extra.append((65000, LONG, 1, 0, True))  # type: ignore[arg-type]
     with tifffile.TiffWriter(buffer, byteorder="<") as writer:
-        if compress:
+        if compress and not linear:
             side = np.ascontiguousarray(mosaic.reshape(height // 2, width * 2))
             data = imagecodecs.ljpeg_encode(side, bitspersample=int(tags.white).bit_length())
             writer.write(

@@ -197,6 +197,7 @@ function told() {
     button.disabled = n === 0;
     if (what === "again") button.hidden = ![...state.chosen].some((id) => state.frames.get(id)?.error);
     if (what === "lead") button.disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
+    if (button.id === "join") button.disabled = n < 2;
     if (what === "merge") button.disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
   }
 }
@@ -335,6 +336,35 @@ byId("move-to").addEventListener("change", async (event) => {
   const set = Number(event.target.value);
   event.target.value = "";
   if (set) await change("/api/sets/move", { frames: ids(), set });
+});
+// Joining frames takes a while: it is followed until it ends.
+async function join(kind) {
+  const started = await trying(() => post("/api/merge", { frames: ids(), kind }));
+  if (!started) return;
+  byId("joining").hidden = false;
+  byId("joining-cancel").onclick = () => trying(() => post(`/api/merges/${started.id}/cancel`));
+  for (;;) {
+    const job = await trying(() => get(`/api/merges/${started.id}`));
+    if (!job) break;
+    byId("joining-bar").value = job.share;
+    byId("joining-text").textContent = job.text;
+    if (job.state !== "working") {
+      tell(job.state === "done" ? `Joined: ${job.text}` : job.text, job.state === "failed");
+      if (job.state === "done") {
+        await load();
+        choose([job.frame]);
+        show(job.frame);
+      }
+      break;
+    }
+    await new Promise((next) => setTimeout(next, 300));
+  }
+  byId("joining").hidden = true;
+}
+byId("join").addEventListener("change", (event) => {
+  const kind = event.target.value;
+  event.target.value = "";
+  if (kind) join(kind);
 });
 byId("apply-preset").addEventListener("change", async (event) => {
   const key = event.target.value;
