@@ -206,7 +206,7 @@ def test_the_crop_is_dragged_and_taken_back(
     assert rows["T0001"]["crop"] and not rows["T0002"]["crop"]  # followers keep their own
     page.get_by_role("button", name="Whole frame").click()
     settled(page)
-    expect(page.locator("#crop-size")).to_have_text("Keeps 600 × 400 px")
+    expect(page.locator("#crop-size")).to_have_text("Keeps 600 × 400 px of 600 × 400")
 
 
 def test_curve_points(page: Page, bench: Bench, server: Running, mean: Mean, frame_ids: dict[str, int]) -> None:
