@@ -67,6 +67,7 @@ css-check: .stamps/node ## the built style sheet is current
 bench: setup ## measures speed as ratios to a reference in the same run
 	$(PY) -m bench.run
 	$(PY) -m bench.colour
+	$(PY) -m bench.optics
 
 shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 	$(PY) -m bench.shots

@@ -111,7 +111,7 @@ def test_one_resampling_equals_the_chain_of_single_steps() -> None:
     cx, cy, kw, kh = kept(crop, w, h)
     size = round(kw * 0.9), round(kh * 0.9)
     out = resampled(source, size, **values)[1]
-    fx, fy, scale = view_of(source, development)[0].frame()
+    fx, fy, scale = view_of(source, development)[0].frame
     focal = 35 / 43.2666 * np.hypot(w, h)
     oy, ox = np.mgrid[0 : size[1], 0 : size[0]] + 0.5
     # crop and scale

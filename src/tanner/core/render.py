@@ -39,7 +39,7 @@ from tanner.core.optics.fill import fill_beyond
 from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
-from tanner.core.optics.resample import LANCZOS, box, sensor_range, warp
+from tanner.core.optics.resample import WIDEN, box, lanczos, sensor_range, warp
 from tanner.core.optics.view import View, orientation_of
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
@@ -69,6 +69,7 @@ class Plan:
     noise: Noise
     reduce: int
     stretch: float
+    kernel: F32
     pre: F32
     gains: F32
     clip: F32
@@ -89,7 +90,6 @@ class Plan:
     sharpen: tuple[np.float32, np.float32, F32] | None
     encoder: NDArray[Any]
     beyond: tuple[F32, F32, F32] | None = None
-    fine: bool = True
 
     @property
     def margin(self) -> int:
@@ -119,10 +119,16 @@ def as_shot_white(source: Source, profile: str = "") -> tuple[float, float]:
 
 
 def _reduction(scale: float, bayer: bool) -> tuple[int, float]:
-    """How many source px are averaged before the resampling, and how far its kernel is widened then."""
-    k = max(1, math.floor(scale + 0.4))
-    if bayer and k >= 4:
-        k -= k % 2
+    """How many source px are averaged before the resampling, and how far its kernel is widened then.
+
+    The number whose ratio to the scale is nearest to 1; blocks of a mosaic from 4 on are whole tiles of it.
+    """
+    near = max(1, math.floor(scale))
+    choices = {max(1, near - 1), near, near + 1}
+    if bayer and scale >= 3.4:
+        even = max(4, near - near % 2)
+        choices = {even, even + 2}
+    k = min(choices, key=lambda n: abs(math.log(max(scale, 1e-6) / n)))
     return k, max(1.0, scale / k)
 
 
@@ -231,6 +237,7 @@ def make_plan(
         noise=development.group(Noise),
         reduce=reduce,
         stretch=stretch,
+        kernel=lanczos(1.0 if stretch <= WIDEN else round(stretch, 2)),
         pre=_f32(pre),
         gains=_f32(1 / (pre * numbers)),
         clip=_f32(clip),
@@ -366,9 +373,7 @@ def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
     """Fill a block of output pixels with linear planes."""
     h, w = out.shape[1:]
     planes, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
-    warp(
-        planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, np.float32(plan.stretch), plan.fine, LANCZOS, out
-    )  # fmt: skip
+    warp(planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, plan.kernel, out)
     if plan.beyond is not None:
         fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
 

@@ -29,7 +29,7 @@ def _ideal_places(source: Source, development: Development, shares: Array) -> Ar
     cx, cy, w, h = kept(crop, *view.upright)
     gx, gy = cx + (shares[:, 0] - 0.5) * w, cy + (shares[:, 1] - 0.5) * h
     a = math.radians(crop.straighten)
-    fx, fy, scale = view.frame()
+    fx, fy, scale = view.frame
     x = fx + scale * (math.cos(a) * gx + math.sin(a) * gy)
     y = fy + scale * (math.cos(a) * gy - math.sin(a) * gx)
     return np.stack([x, y], axis=1)

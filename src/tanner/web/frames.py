@@ -4,7 +4,7 @@ from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import (
@@ -76,17 +76,30 @@ class Save(BaseModel):
 @router.get("/frames/{frame_id}/picture", response_model=None)
 def picture(frame_id: int, desk: Desk, v: str = "") -> Response:
     """The frame's small picture; an older one until the version asked for is ready."""
-    if v.isalnum():
-        exact = desk.pictures.file(frame_id, v)
-        if exact.exists():
-            return FileResponse(exact, headers={"cache-control": "private, max-age=31536000, immutable"})
+    exact = _bytes(desk.pictures.file(frame_id, v)) if v.isalnum() else None
+    if exact:
+        return _jpeg(exact, "private, max-age=31536000, immutable")
     with desk.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
-    best = desk.pictures.best(frame_id)
-    if best is None:
-        return Response(status_code=404, headers={"cache-control": "no-store"})
-    return FileResponse(best, headers={"cache-control": "no-store"})
+    # An older picture may be taken away at any moment, when a newer one is ready.
+    for _ in range(3):
+        best = desk.pictures.best(frame_id)
+        data = _bytes(best) if best else None
+        if data:
+            return _jpeg(data, "no-store")
+    return Response(status_code=404, headers={"cache-control": "no-store"})
+
+
+def _bytes(path: Path) -> bytes | None:
+    try:
+        return path.read_bytes()
+    except OSError:
+        return None
+
+
+def _jpeg(data: bytes, keep: str) -> Response:
+    return Response(data, media_type="image/jpeg", headers={"cache-control": keep})
 
 
 @router.get("/frames/{frame_id}")

@@ -58,7 +58,7 @@ def build(view: View, crop: Crop, output: tuple[int, int]) -> Geometry:
     py = cy + (((np.arange(ny) - 1) * STEP) / out_h - 0.5) * h
     gx, gy = np.meshgrid(px, py)
     a = math.radians(crop.straighten)
-    fx, fy, share = view.frame()
+    fx, fy, share = view.frame
     # Positive straighten turns the picture clockwise, so positions turn the other way.
     x = fx + share * (math.cos(a) * gx + math.sin(a) * gy)
     y = fy + share * (math.cos(a) * gy - math.sin(a) * gx)

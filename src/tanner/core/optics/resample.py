@@ -1,6 +1,9 @@
 """The one resampling: from linear camera planes through the map to output pixels, with fall-off."""
 
+from functools import lru_cache
+
 import numpy as np
+from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
 from tanner.core.optics.geometry import STEP
@@ -87,30 +90,14 @@ def _nodes(grid, y, first, last, nodes):
             nodes[p, j - first] = top[j] + fy * (bottom[j] - top[j])
 
 
-@kernel
-def _weights(f, stretch, taps, w):
-    """Catmull-Rom weights, widened by `stretch` against aliasing, normalised."""
-    half = taps // 2
-    total = np.float32(0.0)
-    inv = np.float32(1.0) / stretch
-    for t in range(taps):
-        d = abs(np.float32(t - half + 1) - f) * inv
-        if d < np.float32(1.0):
-            v = (np.float32(1.5) * d - np.float32(2.5)) * d * d + np.float32(1.0)
-        elif d < np.float32(2.0):
-            v = ((np.float32(-0.5) * d + np.float32(2.5)) * d - np.float32(4.0)) * d + np.float32(2.0)
-        else:
-            v = np.float32(0.0)
-        w[t] = v
-        total += v
-    for t in range(taps):
-        w[t] /= total
-
-
 RUN = 16
 """Pixels that are resampled together where the map is nearly a shift. With 8 the compiler lays the loop out without vectors."""
 SPAN = 24
-"""Columns of the plane that a run reads: two on either side of its pixels, up to whole vectors."""
+"""Columns of the plane that a run reads: three on either side of its pixels, up to whole vectors."""
+
+
+REACH = 32
+"""The same for a run whose positions advance by anything between a half and one and a half px."""
 
 
 @kernel
@@ -118,16 +105,17 @@ def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, out):
     """The cells of one plane of one row, along each of which the map is linear, and where a run can do them.
 
     Args:
-        out: float32 (9, count): first position u and v, their steps per px, first gain and its step; slope of
+        out: float32 (10, count): first position u and v, their steps per px, first gain and its step; slope of
             v over u; whole px (mu, mv) below all positions of a run, mu 0 where the cell is no near shift,
-            leaves the plane or is not whole.
+            leaves the plane or is not whole; 1 where its positions do not advance by nearly one px.
     """
     half, one, zero, step = np.float32(0.5), np.float32(1.0), np.float32(0.0), np.float32(1.0 / STEP)
+    two = np.float32(2.0)
     tiny, most = np.float32(0.002), np.float32(1.99)
     ax, ay, ag = nodes[2 * c], nodes[2 * c + 1], nodes[6]
     bx, by, bg = ax[1:], ay[1:], ag[1:]
     us, vs, dus, dvs, gs, dgs = out[0], out[1], out[2], out[3], out[4], out[5]
-    slopes, mus, mvs = out[6], out[7], out[8]
+    slopes, mus, mvs, wides = out[6], out[7], out[8], out[9]
     for k in range(count):
         dus[k] = (bx[k] - ax[k]) * step * inv
     for k in range(count):
@@ -145,138 +133,80 @@ def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, out):
     us[0] += inside * dus[0]
     vs[0] += inside * dvs[0]
     gs[0] += inside * dgs[0]
-    right, bottom = np.float32(cols - SPAN + 1), np.float32(rows - 4)
+    right, bottom = np.float32(cols - SPAN + 1), np.float32(rows - 6)
     for k in range(count):
         slopes[k] = dvs[k] / max(dus[k], half)
     for k in range(count):
         u0, last = us[k], us[k] + np.float32(RUN - 1) * (dus[k] - one)
         # Rounding must not put a position below the first tap's pixel.
         mu = np.floor(min(u0, last) - tiny)
-        va = vs[k] + slopes[k] * (mu - one - u0)
+        va = vs[k] + slopes[k] * (mu - two - u0)
         vb = va + slopes[k] * np.float32(SPAN - 1)
         mv = np.floor(min(va, vb) - tiny)
         level = (max(u0, last) < mu + most) & (max(va, vb) < mv + most) & (dus[k] > half)
-        fits = level & (mu >= one) & (mv >= one) & (mu <= right) & (mv <= bottom)
-        mus[k] = mu if fits else zero
-        mvs[k] = mv
+        fits = level & (mu >= two) & (mv >= two) & (mu <= right) & (mv <= bottom)
+        # The longer run begins at its first position, whichever way the others drift.
+        mw = np.floor(u0 - tiny)
+        wa = vs[k] + slopes[k] * (mw - two - u0)
+        wb = wa + slopes[k] * np.float32(REACH - 1)
+        mx = np.floor(min(wa, wb) - tiny)
+        easy = (dus[k] > half) & (dus[k] < one + half) & (max(wa, wb) < mx + most)
+        easy = easy & (mw >= two) & (mx >= two) & (mw <= right - np.float32(REACH - SPAN)) & (mx <= bottom)
+        mus[k] = mu if fits else (mw if easy else zero)
+        mvs[k] = mv if fits else mx
+        wides[k] = zero if fits else one
     if x0 > (first - 1) * STEP:
         mus[0] = zero
     if x0 + w < (first + count - 1) * STEP:
         mus[count - 1] = zero
 
 
+WIDEN = 1.25
+"""Reduction up to which no wider kernel is needed: a mean of blocks holds little of what could alias."""
+
+
+@lru_cache(maxsize=64)
+def lanczos(stretch: float) -> NDArray[np.float32]:
+    """Lanczos' kernel as polynomials (6, 4) of the offset g from the middle between two samples, for six taps.
+
+    Taps k and 5 - k are E(g^2) + g O(g^2) and E(g^2) - g O(g^2), normalised; exact to some 1e-4. Three lobes; where the
+    output is coarser than the samples by more than WIDEN, two lobes that are widened by as much, against aliasing.
+
+    Args:
+        stretch: samples per output px, up to 1.5.
+    """
+    g = np.linspace(-0.5, 0.5, 401)
+    d = np.stack([k - 2 - (g + 0.5) for k in range(6)])
+    if stretch > WIDEN:
+        reach = np.clip(d / stretch, -2, 2)
+        w = np.sinc(reach) * np.sinc(reach / 2)
+    else:
+        w = np.sinc(d) * np.sinc(d / 3)
+    w /= w.sum(axis=0)
+    rows = []
+    x = g * g
+    some = np.abs(g) > 1e-6
+    for k in range(3):
+        even, odd = (w[k] + w[5 - k]) / 2, (w[k] - w[5 - k]) / 2
+        rows.append(np.polynomial.polynomial.polyfit(x, even, 3))
+        rows.append(np.polynomial.polynomial.polyfit(x[some], odd[some] / g[some], 3))
+    return np.array(rows, dtype=np.float32)
+
+
 @kernel
-def _row(plane, cells, x0, w, first, count, out, column):
-    """One plane of one row by Catmull-Rom: in runs where positions advance by nearly one px, else one by one.
+def _row(plane, cells, x0, w, first, count, out, column, p):
+    """One plane of one row by Lanczos: in runs where positions advance by nearly one px, else one by one.
 
     A run goes first down the columns, along the line on which its positions lie, then along that line: the
-    kernel's footprint is sheared by as much as the line is inclined, and half of the products are saved. The
+    kernel's footprint is sheared by as much as the line is inclined, and two thirds of the products are saved. The
     taps stand at places that are the same for all its pixels, moved by one where a position has passed the
     next pixel: all loads are in a row, so both loops vectorise without gathering. All of this is one function
     on purpose: handing arrays on costs as much as the arithmetic of some pixels.
 
     Args:
         cells: see `_cells`.
-        column: float32 (SPAN,), work space.
-    """
-    rows, cols = plane.shape
-    half, one, two = np.float32(0.5), np.float32(1.0), np.float32(2.0)
-    three, four, five = np.float32(3.0), np.float32(4.0), np.float32(5.0)
-    low, right, bottom = one, np.float32(cols) - np.float32(2.01), np.float32(rows) - np.float32(2.01)
-    for k in range(count):
-        at = max((first + k - 1) * STEP - x0, 0)
-        end = min((first + k) * STEP - x0, w)
-        u0, v0, du, dv, g0, dg = cells[0, k], cells[1, k], cells[2, k], cells[3, k], cells[4, k], cells[5, k]
-        slope = cells[6, k]
-        mu, mv = int(cells[7, k]), int(cells[8, k])
-        if mu > 0:
-            r0 = np.uint64(mv - 1)
-            r1, r2, r3, r4 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3), r0 + np.uint64(4)
-            left, start = np.uint64(mu - 1), np.uint64(at)
-            v = v0 - np.float32(mv) + slope * (np.float32(mu - 1) - u0)
-            for i in range(SPAN):
-                f = v + np.float32(i) * slope
-                passed = f >= one
-                f = f - one if passed else f
-                w0 = half * f * (f * (two - f) - one)
-                w1 = half * (f * f * (three * f - five) + two)
-                w2 = half * f * (f * (four - three * f) + one)
-                w3 = half * f * f * (f - one)
-                x = left + np.uint64(i)
-                p0, p1, p2, p3, p4 = plane[r0, x], plane[r1, x], plane[r2, x], plane[r3, x], plane[r4, x]
-                # Moving the values costs fewer choices than moving the weights.
-                p0, p1 = p1 if passed else p0, p2 if passed else p1
-                p2, p3 = p3 if passed else p2, p4 if passed else p3
-                column[i] = w0 * p0 + w1 * p1 + w2 * p2 + w3 * p3
-            u, drift = u0 - np.float32(mu), du - one
-            for i in range(RUN):
-                n = np.float32(i)
-                f = u + n * drift
-                passed = f >= one
-                f = f - one if passed else f
-                w0 = half * f * (f * (two - f) - one)
-                w1 = half * (f * f * (three * f - five) + two)
-                w2 = half * f * (f * (four - three * f) + one)
-                w3 = half * f * f * (f - one)
-                x = np.uint64(i)
-                p0, p1, p2 = column[x], column[x + np.uint64(1)], column[x + np.uint64(2)]
-                p3, p4 = column[x + np.uint64(3)], column[x + np.uint64(4)]
-                p0, p1 = p1 if passed else p0, p2 if passed else p1
-                p2, p3 = p3 if passed else p2, p4 if passed else p3
-                out[start + x] = (w0 * p0 + w1 * p1 + w2 * p2 + w3 * p3) * (g0 + n * dg)
-        else:
-            for j in range(end - at):
-                n = np.float32(j)
-                u, v = min(max(u0 + n * du, low), right), min(max(v0 + n * dv, low), bottom)
-                iu, iv = int(u), int(v)
-                f, g = u - np.float32(iu), v - np.float32(iv)
-                a0 = half * f * (f * (two - f) - one)
-                a1 = half * (f * f * (three * f - five) + two)
-                a2 = half * f * (f * (four - three * f) + one)
-                a3 = half * f * f * (f - one)
-                b0 = half * g * (g * (two - g) - one)
-                b1 = half * (g * g * (three * g - five) + two)
-                b2 = half * g * (g * (four - three * g) + one)
-                b3 = half * g * g * (g - one)
-                x, y = np.uint64(iu - 1), np.uint64(iv - 1)
-                x1, x2, x3 = x + np.uint64(1), x + np.uint64(2), x + np.uint64(3)
-                y1, y2, y3 = y + np.uint64(1), y + np.uint64(2), y + np.uint64(3)
-                c0 = b0 * plane[y, x] + b1 * plane[y1, x] + b2 * plane[y2, x] + b3 * plane[y3, x]
-                c1 = b0 * plane[y, x1] + b1 * plane[y1, x1] + b2 * plane[y2, x1] + b3 * plane[y3, x1]
-                c2 = b0 * plane[y, x2] + b1 * plane[y1, x2] + b2 * plane[y2, x2] + b3 * plane[y3, x2]
-                c3 = b0 * plane[y, x3] + b1 * plane[y1, x3] + b2 * plane[y2, x3] + b3 * plane[y3, x3]
-                out[at + j] = (a0 * c0 + a1 * c1 + a2 * c2 + a3 * c3) * (g0 + n * dg)
-
-
-# Lanczos' kernel of three lobes, normalised, as even and odd polynomials of the offset from the middle between two
-# samples: taps k and 5 - k are E(g^2) + g O(g^2) and E(g^2) - g O(g^2), exact to 2e-4 (fitted at import).
-LOBES = 3
-
-
-def _lanczos_polynomials():
-    g = np.linspace(-0.5, 0.5, 401)
-    d = np.stack([k - 2 - (g + 0.5) for k in range(6)])
-    w = np.sinc(d) * np.sinc(d / LOBES)
-    w /= w.sum(axis=0)
-    rows = []
-    for k in range(3):
-        even, odd = (w[k] + w[5 - k]) / 2, (w[k] - w[5 - k]) / 2
-        x = g * g
-        rows.append(np.polynomial.polynomial.polyfit(x, even, 3))
-        some = np.abs(g) > 1e-6
-        rows.append(np.polynomial.polynomial.polyfit(x[some], odd[some] / g[some], 3))
-    return np.array(rows, dtype=np.float32)
-
-
-LANCZOS = _lanczos_polynomials()
-
-
-@kernel
-def _fine_row(plane, cells, x0, w, first, count, out, column, p):
-    """The same as `_row` by Lanczos' kernel of three lobes: six taps each way.
-
-    Args:
-        p: float32 (6, 4), see `LANCZOS`.
+        column: float32 (REACH,), work space.
+        p: float32 (6, 4), see `lanczos`.
     """
     rows, cols = plane.shape
     half, one, two = np.float32(0.5), np.float32(1.0), np.float32(2.0)
@@ -293,14 +223,14 @@ def _fine_row(plane, cells, x0, w, first, count, out, column, p):
         u0, v0, du, dv, g0, dg = cells[0, k], cells[1, k], cells[2, k], cells[3, k], cells[4, k], cells[5, k]
         slope = cells[6, k]
         mu, mv = int(cells[7, k]), int(cells[8, k])
-        inside = mu > 1 and mv > 1 and mu + SPAN - 1 < cols and mv + 5 < rows
-        if inside:
+        if mu > 0:
+            reach = REACH if cells[9, k] > half else SPAN
             r0 = np.uint64(mv - 2)
             left, start = np.uint64(mu - 2), np.uint64(at)
             r1, r2, r3 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3)
             r4, r5, r6 = r0 + np.uint64(4), r0 + np.uint64(5), r0 + np.uint64(6)
             v = v0 - np.float32(mv) + slope * (np.float32(mu - 2) - u0)
-            for i in range(SPAN):
+            for i in range(reach):
                 f = v + np.float32(i) * slope
                 passed = f >= one
                 g = f - one - half if passed else f - half
@@ -316,6 +246,30 @@ def _fine_row(plane, cells, x0, w, first, count, out, column, p):
                 column[i] = (
                     ea * (p0 + p5) + oa * (p0 - p5) + eb * (p1 + p4) + ob * (p1 - p4) + ec * (p2 + p3) + oc * (p2 - p3)
                 )
+            if reach == REACH:
+                u = u0 - np.float32(mu)
+                for i in range(RUN):
+                    n = np.float32(i)
+                    f = u + n * du
+                    m = np.int32(f)
+                    g = f - np.float32(m) - half
+                    x = g * g
+                    ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
+                    eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
+                    ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
+                    q = np.uint64(m)
+                    p0, p1, p2 = column[q], column[q + np.uint64(1)], column[q + np.uint64(2)]
+                    p3, p4, p5 = column[q + np.uint64(3)], column[q + np.uint64(4)], column[q + np.uint64(5)]
+                    value = (
+                        ea * (p0 + p5)
+                        + oa * (p0 - p5)
+                        + eb * (p1 + p4)
+                        + ob * (p1 - p4)
+                        + ec * (p2 + p3)
+                        + oc * (p2 - p3)
+                    )
+                    out[start + np.uint64(i)] = value * (g0 + n * dg)
+                continue
             u, drift = u0 - np.float32(mu), du - one
             for i in range(RUN):
                 n = np.float32(i)
@@ -370,34 +324,7 @@ def _fine_row(plane, cells, x0, w, first, count, out, column, p):
 
 
 @kernel
-def _wide_row(plane, nodes, c, x0, w, first, last, inv, ox, oy, out, stretch, taps, wx, wy):
-    """The same as `_row`, pixel by pixel, with a widened kernel of 6 or 8 taps."""
-    rows, cols = plane.shape
-    reach = taps // 2
-    low = np.float32(reach - 1)
-    right, bottom = np.float32(cols - reach) - np.float32(0.01), np.float32(rows - reach) - np.float32(0.01)
-    half, step = np.float32(0.5), np.float32(1.0 / STEP)
-    for cell in range(first, last):
-        k = cell - first
-        for x in range(max(x0, (cell - 1) * STEP), min(x0 + w, cell * STEP)):
-            f = (np.float32(x - (cell - 1) * STEP) + half) * step
-            u = nodes[2 * c, k] + f * (nodes[2 * c, k + 1] - nodes[2 * c, k])
-            v = nodes[2 * c + 1, k] + f * (nodes[2 * c + 1, k + 1] - nodes[2 * c + 1, k])
-            u, v = min(max((u - ox) * inv - half, low), right), min(max((v - oy) * inv - half, low), bottom)
-            iu, iv = int(u), int(v)
-            _weights(u - np.float32(iu), stretch, taps, wx)
-            _weights(v - np.float32(iv), stretch, taps, wy)
-            total = np.float32(0.0)
-            for b in range(taps):
-                part = np.float32(0.0)
-                for a in range(taps):
-                    part += wx[a] * plane[iv - reach + 1 + b, iu - reach + 1 + a]
-                total += wy[b] * part
-            out[x - x0] = total * (nodes[6, k] + f * (nodes[6, k + 1] - nodes[6, k]))
-
-
-@kernel
-def warp(planes, origin, pitch, shifts, grid, y0, x0, stretch, fine, polynomials, out):
+def warp(planes, origin, pitch, shifts, grid, y0, x0, polynomials, out):
     """Fill a block of output pixels.
 
     Args:
@@ -407,31 +334,19 @@ def warp(planes, origin, pitch, shifts, grid, y0, x0, stretch, fine, polynomials
         shifts: float32 (3, 2), by how much each plane's samples lie off their pixel's centre, in sensor px.
         grid: see Geometry.
         y0, x0: output position of the block.
-        stretch: widening of the kernel, 1 to 2; 1 when not reducing.
-        fine: Lanczos' six taps instead of Catmull-Rom's four, where the kernel is not widened; for files.
-        polynomials: `LANCZOS`.
+        polynomials: see `lanczos`.
         out: float32 (3, h, w).
     """
     h, w = out.shape[1], out.shape[2]
     nodes = np.empty((7, w // STEP + 4), dtype=np.float32)
-    wx, wy = np.empty(8, dtype=np.float32), np.empty(8, dtype=np.float32)
-    column = np.empty(SPAN, dtype=np.float32)
-    cells = np.empty((9, w // STEP + 3), dtype=np.float32)
+    column = np.empty(REACH, dtype=np.float32)
+    cells = np.empty((10, w // STEP + 3), dtype=np.float32)
     inv = np.float32(1.0) / np.float32(pitch)
-    # A mean of blocks holds so little of what could alias that a slight reduction needs no wider kernel.
-    taps = 4 if stretch <= 1.15 else (6 if stretch <= 1.5 else 8)
     first, last = x0 // STEP + 1, (x0 + w - 1) // STEP + 2
     for i in range(h):
         _nodes(grid, y0 + i, first, last, nodes)
         for c in range(3):
             ox, oy = origin[0] + shifts[c, 0], origin[1] + shifts[c, 1]
-            if taps == 4:
-                count = last - first
-                _cells(nodes, c, x0, w, first, count, inv, ox, oy, planes.shape[1], planes.shape[2], cells)
-                if fine:
-                    _fine_row(planes[c], cells, x0, w, first, count, out[c, i], column, polynomials)
-                else:
-                    _row(planes[c], cells, x0, w, first, count, out[c, i], column)
-            else:
-                wide = np.float32(stretch)
-                _wide_row(planes[c], nodes, c, x0, w, first, last, inv, ox, oy, out[c, i], wide, taps, wx, wy)
+            count = last - first
+            _cells(nodes, c, x0, w, first, count, inv, ox, oy, planes.shape[1], planes.shape[2], cells)
+            _row(planes[c], cells, x0, w, first, count, out[c, i], column, polynomials)

@@ -7,6 +7,7 @@ empty is ever shown unless it is asked for.
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -142,6 +143,8 @@ class View:
         if self.lens is not None or self.optics.manual:
             for _ in range(25):
                 at, _ = corrected(self.lens, self.optics, self.size, qx, qy)
+                if max(np.abs(ex - at[1, 0]).max(), np.abs(ey - at[1, 1]).max()) < 0.01:
+                    break
                 qx = np.clip(qx + ex - at[1, 0], -FAR * w, FAR * w)
                 qy = np.clip(qy + ey - at[1, 1], -FAR * h, FAR * h)
             at, _ = corrected(self.lens, self.optics, self.size, qx, qy)
@@ -157,6 +160,7 @@ class View:
         points = np.stack([x, y], axis=1)
         return points[np.isfinite(points).all(axis=1)]
 
+    @cached_property
     def frame(self) -> tuple[float, float, float]:
         """Centre x and y, and scale, of the frame: the upright size times the scale fits what was seen."""
         if not self.bends and not (self.lens or self.optics.manual):
