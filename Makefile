@@ -44,6 +44,11 @@ scenes: .stamps/venv ## renders the demo's scenes again: hours; not part of set-
 	DRJIT_LIBLLVM_PATH=$${DRJIT_LIBLLVM_PATH:-/usr/lib/x86_64-linux-gnu/libLLVM.so.19.1} PYTHONPATH=src \
 	  nice build/render/bin/python -m tanner.studio.scenes.render $(SCENES)
 
+network: .stamps/venv ## trains the network for noise, or goes on with it: hours; not part of set-up
+	test -x build/train/bin/python || { python3 -m venv build/train && cp -r .venv/lib build/train/; }
+	build/train/bin/python -m pip install -q torch==2.13.0 onnx==1.20.0
+	PYTHONPATH=src:. nice build/train/bin/python -m training.train $(TRAIN)
+
 lock: ## writes the lock file again from pyproject.toml
 	.venv/bin/uv pip compile -q --generate-hashes --no-header --no-annotate --extra dev pyproject.toml -o requirements.lock
 
@@ -75,4 +80,4 @@ shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 docs: setup ## writes the pages that are made from the code
 	$(PY) -m tanner.core.adjust.document docs/adjustments.md
 
-.PHONY: docs help setup demo serve scenes lock css test lint css-check bench shots
+.PHONY: docs help setup demo serve scenes network lock css test lint css-check bench shots

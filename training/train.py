@@ -1,0 +1,202 @@
+"""Trains the network, or goes on where it was left: `python -m training.train [--minutes N] [--threads N]`.
+
+The state (weights, optimiser, steps, figures) is kept in training/state.pt after every few minutes, a log in
+src/tanner/core/noise/network.json, and the weights for the application in src/tanner/core/noise/network.onnx.
+"""
+
+import argparse
+import json
+import math
+import time
+from pathlib import Path
+
+import numpy as np
+import torch
+from torch.nn import functional
+
+from tanner.core.noise.coding import FLOOR, guess, planes
+from training.network import INPUTS, Network
+from training.pictures import SIZE, picture
+
+HERE = Path(__file__).parent
+STATE = HERE / "state.pt"
+OUT = Path("src/tanner/core/noise")
+POOL = Path("build/train/pool.npy")
+PATCH, BATCH = 96, 12
+RATE, FULL_RUN = 8e-4, 120_000
+"""Learning rate, and the steps over which it falls to nothing."""
+SEED = 20_261_125
+
+
+def pool(count: int) -> np.ndarray:
+    """Pictures (count, SIZE, SIZE, 3) float16: procedural ones, and a sixth of crops from our own rendered scenes."""
+    if POOL.exists():
+        kept = np.load(POOL, mmap_mode="r")
+        if len(kept) == count:
+            return kept
+    POOL.parent.mkdir(parents=True, exist_ok=True)
+    made = np.empty((count, SIZE, SIZE, 3), np.float16)
+    crops = list(_scene_crops(count // 6))
+    began = time.time()
+    for n in range(count):
+        made[n] = crops[n] if n < len(crops) else picture(SEED + n)
+        if n % 50 == 49:
+            print(f"pictures {n + 1} of {count}, {time.time() - began:.0f} s", flush=True)
+    np.save(POOL, made)
+    return np.load(POOL, mmap_mode="r")
+
+
+def _scene_crops(count: int):  # type: ignore[no-untyped-def]
+    from tanner.studio import bands, light, pictures
+
+    rng = np.random.default_rng(SEED)
+    names = pictures.names()
+    per = max(1, count // len(names))
+    for name in names:
+        weights = bands.weights(light.sensitivities("Alder One"), light.light(5500)).astype(np.float32)
+        scene = pictures.planes(name) @ weights.T
+        scene /= scene.reshape(-1, 3).mean(axis=0) / scene.mean()
+        for _ in range(per):
+            step = int(rng.choice([1, 1, 2, 3]))
+            span = SIZE * step
+            y, x = (int(rng.integers(0, max(1, n - span))) for n in scene.shape[:2])
+            crop = scene[y : y + span, x : x + span]
+            crop = crop[: crop.shape[0] // step * step, : crop.shape[1] // step * step]
+            crop = crop.reshape(crop.shape[0] // step, step, crop.shape[1] // step, step, 3).mean(axis=(1, 3))
+            if crop.shape[:2] == (SIZE, SIZE):
+                yield np.clip(crop / max(float(np.percentile(crop, 99)), 1e-3), 0, 4)
+
+
+def batch(
+    pictures: np.ndarray, rng: np.random.Generator, size: int, patch: int
+) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
+    """Inputs (N, 17, h, w), first guesses and truths (N, 12, h, w): random crops through the simulated sensor."""
+    ins, firsts, truths = [], [], []
+    for _ in range(size):
+        image = pictures[rng.integers(len(pictures))]
+        y, x = rng.integers(0, SIZE - patch, 2)
+        crop = image[y : y + patch, x : x + patch].astype(np.float32)
+        if rng.random() < 0.5:
+            crop = crop[:, ::-1]
+        crop = np.rot90(crop, int(rng.integers(4)))
+        crop = crop * np.exp(rng.normal(0, 0.12, 3)).astype(np.float32) * np.float32(np.exp(rng.normal(0, 0.35)))
+        balance = np.array([rng.uniform(0.35, 0.9), 1.0, rng.uniform(0.35, 0.9)], np.float32)
+        electrons = float(np.exp(rng.uniform(math.log(90), math.log(40_000))))
+        read = float(rng.uniform(1.0, 7.0))
+        raw = np.minimum(crop * balance, 1.0)  # what the sensor would count without noise, clipped at its well
+        mosaic = np.stack([raw[0::2, 0::2, 0], raw[0::2, 1::2, 1], raw[1::2, 0::2, 1], raw[1::2, 1::2, 2]])
+        counted = rng.poisson(mosaic * electrons) + rng.normal(0, read, mosaic.shape)
+        noisy = (counted / electrons).astype(np.float32)
+        if rng.random() < 0.3:
+            # Hot and dead pixels.
+            hot = rng.random(mosaic.shape) < rng.uniform(0, 1e-3)
+            noisy = np.where(hot, rng.uniform(0, 1.2, mosaic.shape), noisy).astype(np.float32)
+        step = 1 / float(rng.choice([4095, 16383]))
+        noisy = np.minimum(np.rint(noisy / step) * step, 1.0)
+        gains = (1 / balance)[[0, 1, 1, 2]]
+        a, b = (gains / electrons).astype(np.float32), ((read / electrons) ** 2 * gains**2).astype(np.float32)
+        values = noisy * gains[:, None, None]
+        ins.append(planes(values, a, b, gains))
+        firsts.append(guess(values))
+        clean = np.sqrt(np.minimum(crop, 1 / balance) + FLOOR)
+        truths.append(
+            np.concatenate([np.moveaxis(clean[dy::2, dx::2], -1, 0) for dy, dx in ((0, 0), (0, 1), (1, 0), (1, 1))])
+        )
+    return tuple(torch.from_numpy(np.ascontiguousarray(np.stack(v), dtype=np.float32)) for v in (ins, firsts, truths))  # type: ignore[return-value]
+
+
+def loss_of(found: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
+    """Coded values as the eye weighs them, and linear ones as the figures do."""
+    return functional.l1_loss(found, truth) + 0.35 * functional.l1_loss(found * found.abs(), truth * truth)
+
+
+def figures(net: torch.nn.Module, pictures: np.ndarray) -> dict[str, float]:
+    """PSNR in linear light over pictures that are not trained on, at fixed noise."""
+    net.eval()
+    rng = np.random.default_rng(7)
+    errors, before = [], []
+    with torch.no_grad():
+        for _ in range(6):
+            x, first, truth = batch(pictures, rng, 8, 128)
+            found = (first + net(x)).clamp(0, 2) ** 2
+            errors.append(((found - truth**2) ** 2).mean().item())
+            before.append(((first**2 - truth**2) ** 2).mean().item())
+    net.train()
+    return {
+        "psnr": round(-10 * math.log10(np.mean(errors)), 3),
+        "psnr_first_guess": round(-10 * math.log10(np.mean(before)), 3),
+    }
+
+
+def export(net: torch.nn.Module, log: dict) -> None:  # type: ignore[type-arg]
+    net.eval()
+    path = OUT / "network.onnx"
+    torch.onnx.export(
+        net, (torch.zeros(1, INPUTS, 64, 64),), str(path), input_names=["planes"], output_names=["residual"],
+        dynamic_axes={"planes": {2: "h", 3: "w"}, "residual": {2: "h", 3: "w"}}, opset_version=17, dynamo=False,
+    )  # fmt: skip
+    net.train()
+    (OUT / "network.json").write_text(json.dumps(log, indent=1))
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--minutes", type=float, default=240)
+    parser.add_argument("--threads", type=int, default=2)
+    parser.add_argument("--pictures", type=int, default=900)
+    options = parser.parse_args()
+    torch.set_num_threads(options.threads)
+    torch.manual_seed(SEED)
+    pictures = pool(options.pictures)
+    held, trained = pictures[-60:], pictures[:-60]
+    net = Network().to(memory_format=torch.channels_last)
+    optimiser = torch.optim.Adam(net.parameters(), lr=RATE)
+    average = torch.optim.swa_utils.AveragedModel(net, multi_avg_fn=torch.optim.swa_utils.get_ema_multi_avg_fn(0.999))
+    log: dict = {"steps": 0, "seconds": 0.0, "data": f"{options.pictures} pictures of {SIZE} px, a sixth from rendered scenes",
+                 "patch": PATCH, "batch": BATCH, "parameters": sum(p.numel() for p in net.parameters()), "history": []}  # fmt: skip
+    if STATE.exists():
+        state = torch.load(STATE, weights_only=False)
+        net.load_state_dict(state["net"])
+        optimiser.load_state_dict(state["optimiser"])
+        average.load_state_dict(state["average"])
+        log = state["log"]
+        print(f"going on at step {log['steps']}", flush=True)
+    rng = np.random.default_rng(SEED + log["steps"])
+    began = kept = time.time()
+    total, count = 0.0, 0
+    while time.time() - began < options.minutes * 60 and log["steps"] < FULL_RUN:
+        step = log["steps"]
+        rate = RATE * min(1.0, (step + 1) / 500) * (0.5 + 0.5 * math.cos(math.pi * step / FULL_RUN))
+        for group in optimiser.param_groups:
+            group["lr"] = rate
+        x, first, truth = batch(trained, rng, BATCH, PATCH)
+        found = first + net(x.to(memory_format=torch.channels_last))
+        loss = loss_of(found, truth)
+        optimiser.zero_grad()
+        loss.backward()
+        torch.nn.utils.clip_grad_norm_(net.parameters(), 1.0)
+        optimiser.step()
+        average.update_parameters(net)
+        total, count = total + loss.item(), count + 1
+        log["steps"] += 1
+        if time.time() - kept > 240:
+            log["seconds"] = round(log["seconds"] + time.time() - kept, 1)
+            kept = time.time()
+            note = {"step": log["steps"], "loss": round(total / count, 5), **figures(average.module, held)}
+            log["history"] = [*log["history"], note]
+            total, count = 0.0, 0
+            print(note, flush=True)
+            save(net, optimiser, average, log)
+    log["seconds"] = round(log["seconds"] + time.time() - kept, 1)
+    save(net, optimiser, average, log)
+
+
+def save(net, optimiser, average, log) -> None:  # type: ignore[no-untyped-def]
+    parts = {"net": net.state_dict(), "optimiser": optimiser.state_dict(), "average": average.state_dict(), "log": log}
+    torch.save(parts, STATE.with_suffix(".part"))
+    STATE.with_suffix(".part").replace(STATE)
+    export(average.module, log)
+
+
+if __name__ == "__main__":
+    main()
