@@ -1,7 +1,8 @@
 """Trains the network, or goes on where it was left: `python -m training.train [--minutes N] [--threads N]`.
 
-The state (weights, optimiser, steps, figures) is kept in training/state.pt after every few minutes, a log in
-src/tanner/core/noise/network.json, and the weights for the application in src/tanner/core/noise/network.onnx.
+The state (weights, optimiser, steps) is kept in build/train/state.pt every few minutes, the log (steps, data, figures) in
+src/tanner/core/noise/network.json, and the weights for the application in src/tanner/core/noise/network.onnx. Without the
+state, training goes on from these weights.
 """
 
 import argparse
@@ -18,12 +19,11 @@ from tanner.core.noise.coding import FLOOR, guess, planes
 from training.network import INPUTS, Network
 from training.pictures import SIZE, picture
 
-HERE = Path(__file__).parent
-STATE = HERE / "state.pt"
+STATE = Path("build/train/state.pt")
 OUT = Path("src/tanner/core/noise")
 POOL = Path("build/train/pool.npy")
 PATCH, BATCH = 96, 12
-RATE, FULL_RUN = 8e-4, 120_000
+RATE, FULL_RUN = 8e-4, 60_000
 """Learning rate, and the steps over which it falls to nothing."""
 SEED = 20_261_125
 
@@ -129,14 +129,55 @@ def figures(net: torch.nn.Module, pictures: np.ndarray) -> dict[str, float]:
 
 
 def export(net: torch.nn.Module, log: dict) -> None:  # type: ignore[type-arg]
+    """The weights for the application, kept in half precision: a cast stands behind each."""
+    import io
+
+    import onnx
+    from onnx import helper, numpy_helper
+
     net.eval()
-    path = OUT / "network.onnx"
+    buffer = io.BytesIO()
     torch.onnx.export(
-        net, (torch.zeros(1, INPUTS, 64, 64),), str(path), input_names=["planes"], output_names=["residual"],
-        dynamic_axes={"planes": {2: "h", 3: "w"}, "residual": {2: "h", 3: "w"}}, opset_version=17, dynamo=False,
-    )  # fmt: skip
+        net,
+        (torch.zeros(1, INPUTS, 64, 64),),
+        buffer,
+        input_names=["planes"],
+        output_names=["residual"],
+        dynamic_axes={"planes": {2: "h", 3: "w"}, "residual": {2: "h", 3: "w"}},
+        opset_version=17,
+        dynamo=False,
+    )
     net.train()
-    (OUT / "network.json").write_text(json.dumps(log, indent=1))
+    model = onnx.load_from_string(buffer.getvalue())
+    casts = []
+    for weight in model.graph.initializer:
+        values = numpy_helper.to_array(weight)
+        if values.dtype != np.float32:
+            continue
+        name = weight.name
+        weight.CopyFrom(numpy_helper.from_array(values.astype(np.float16), f"{name}.half"))
+        casts.append(helper.make_node("Cast", [f"{name}.half"], [name], to=onnx.TensorProto.FLOAT))
+    nodes = [*casts, *model.graph.node]
+    del model.graph.node[:]
+    model.graph.node.extend(nodes)
+    (OUT / "network.onnx").write_bytes(model.SerializeToString())
+    (OUT / "network.json").write_text(json.dumps(log, indent=1) + "\n")
+
+
+def from_weights(net: torch.nn.Module) -> dict | None:  # type: ignore[type-arg]
+    """Go on from the weights that ship, where no state is kept: the log they came with, or None."""
+    import onnx
+    from onnx import numpy_helper
+
+    path = OUT / "network.onnx"
+    if not path.exists():
+        return None
+    kept = {w.name.removesuffix(".half"): numpy_helper.to_array(w) for w in onnx.load(path).graph.initializer}
+    own = net.state_dict()
+    if not all(name in kept and kept[name].shape == tuple(v.shape) for name, v in own.items()):
+        return None
+    net.load_state_dict({name: torch.from_numpy(kept[name].astype(np.float32)) for name in own})
+    return json.loads((OUT / "network.json").read_text())
 
 
 def main() -> None:
@@ -151,7 +192,7 @@ def main() -> None:
     held, trained = pictures[-60:], pictures[:-60]
     net = Network().to(memory_format=torch.channels_last)
     optimiser = torch.optim.Adam(net.parameters(), lr=RATE)
-    average = torch.optim.swa_utils.AveragedModel(net, multi_avg_fn=torch.optim.swa_utils.get_ema_multi_avg_fn(0.999))
+    average = _average(net)
     log: dict = {"steps": 0, "seconds": 0.0, "data": f"{options.pictures} pictures of {SIZE} px, a sixth from rendered scenes",
                  "patch": PATCH, "batch": BATCH, "parameters": sum(p.numel() for p in net.parameters()), "history": []}  # fmt: skip
     if STATE.exists():
@@ -161,6 +202,10 @@ def main() -> None:
         average.load_state_dict(state["average"])
         log = state["log"]
         print(f"going on at step {log['steps']}", flush=True)
+    elif shipped := from_weights(net):
+        log = shipped
+        average = _average(net)
+        print(f"going on from the weights that ship, at step {log['steps']}", flush=True)
     rng = np.random.default_rng(SEED + log["steps"])
     began = kept = time.time()
     total, count = 0.0, 0
@@ -189,6 +234,11 @@ def main() -> None:
             save(net, optimiser, average, log)
     log["seconds"] = round(log["seconds"] + time.time() - kept, 1)
     save(net, optimiser, average, log)
+
+
+def _average(net: torch.nn.Module) -> torch.optim.swa_utils.AveragedModel:
+    """A running mean of the weights, which errs less than the last ones."""
+    return torch.optim.swa_utils.AveragedModel(net, multi_avg_fn=torch.optim.swa_utils.get_ema_multi_avg_fn(0.999))
 
 
 def save(net, optimiser, average, log) -> None:  # type: ignore[no-untyped-def]

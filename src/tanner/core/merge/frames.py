@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
@@ -10,7 +9,7 @@ from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.errors import TannerError
-from tanner.core.raw.dng import DngTags, write_dng
+from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, make_plan, render_planes
@@ -73,36 +72,5 @@ def as_dng(pixels: F32, facts: FrameFacts, applied: bool) -> bytes:
     Args:
         applied: lens corrections are in the pixels: marked so that they are not done again.
     """
-    marks = (
-        "DistortionCorrectionAlreadyApplied", "LateralChromaticAberrationCorrectionAlreadyApplied",
-        "VignetteCorrectionAlreadyApplied",
-    )  # fmt: skip
-    rows = " ".join(f'aux:{m}="True"' for m in marks)
-    xmp = (
-        '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/">'
-        '<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" '
-        f'xmlns:aux="http://ns.adobe.com/exif/1.0/aux/" {rows}/></rdf:RDF></x:xmpmeta><?xpacket end="w"?>'
-    ).encode()
-    extra: list[tuple[int, int, int, Any]] = [(700, 1, len(xmp), xmp)] if applied else []
-    tags = DngTags(
-        make=facts.make,
-        model=facts.model,
-        black=0,
-        white=65535,
-        pattern=(0, 1, 1, 2),
-        neutral=facts.neutral,
-        matrices=tuple(np.array(m).reshape(3, 3) for m in facts.colour_matrices),
-        illuminants=facts.illuminants,
-        forward=tuple(np.array(m).reshape(3, 3) for m in facts.forward_matrices),
-        lens=facts.lens,
-        focal_length=facts.focal_length_mm or 0.0,
-        focal_length_35mm=round(facts.focal_length_35mm or 0),
-        aperture=facts.aperture or 0.0,
-        exposure=facts.exposure_s or 0.0,
-        iso=facts.iso or 100,
-        taken=facts.taken,
-        serial=facts.serial,
-        baseline_exposure=facts.baseline_exposure,
-        extra=extra,
-    )
-    return write_dng(np.clip(np.rint(pixels * 65535), 0, 65535).astype(np.uint16), tags)
+    numbers = np.clip(np.rint(pixels * 65535), 0, 65535).astype(np.uint16)
+    return raw_copy(numbers, facts, applied=("distortion", "lateral_colour", "fall_off") if applied else ())

@@ -30,7 +30,7 @@ class FrameFacts(BaseModel):
         noise_profile: scale and offset of the variance, per plane, of values from 0 to 1.
         warp: coefficients of the file's warp per plane (see `optics.lens.OpcodeLens`); vignette: FixVignetteRadial's five.
         focal_length_35mm: the focal length that sees as much on 36 x 24 mm, over the diagonal.
-        applied: names of lens corrections that the file says are in its pixels already.
+        applied: names of corrections that the file says are in its pixels already: of the lens, and "noise".
         unique_model: UniqueCameraModel, or make and model; profiles: names of the camera profiles inside the file.
         mosaic: what the colour filter is called, for people.
         warnings: what was missing or odd, in words.

@@ -385,6 +385,8 @@ def _dng_facts(facts: dict[str, Any], dng: dict[str, Any]) -> None:
         facts["neutral"] = tuple(float(v) for v in neutral / neutral.max())
     baseline = dng.get("BaselineExposure", (0.0,))
     facts["baseline_exposure"] = float(np.clip(np.ravel(baseline)[0], -8, 8))
+    if float(np.ravel(dng.get("NoiseReductionApplied", (0.0,)))[0]) > 0:
+        facts["applied"] = (*facts.get("applied", ()), "noise")
     facts["noise_profile"] = tuple(float(v) for v in np.ravel(dng.get("NoiseProfile", ())))
     listed: list[str] = []
     for name in ("OpcodeList1", "OpcodeList2", "OpcodeList3"):

@@ -16,7 +16,7 @@ _WANTED = {
     50727: "AnalogBalance", 50728: "AsShotNeutral", 50730: "BaselineExposure", 50778: "Illuminant1",
     50779: "Illuminant2", 50964: "ForwardMatrix1", 50965: "ForwardMatrix2", 51041: "NoiseProfile",
     51008: "OpcodeList1", 51009: "OpcodeList2", 51022: "OpcodeList3", 50706: "DNGVersion",
-    50708: "UniqueCameraModel", 50931: "CameraCalibrationSignature",
+    50708: "UniqueCameraModel", 50935: "NoiseReductionApplied", 50931: "CameraCalibrationSignature",
 }  # fmt: skip
 _RATIONALS = {5, 10}
 

@@ -1,0 +1,123 @@
+"""How noisy a frame is: variance = a * value + b for each place of its mosaic, of values from 0 (black) to 1 (white).
+
+From the file's NoiseProfile where it has one, else estimated from the frame itself.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.raw.reader import Source
+
+Array = NDArray[np.float64]
+MOST_A, MOST_B = 0.2, 0.05
+"""More noise than this is no sensor's: the profile is damaged."""
+USUAL = 2.2e-6
+"""a at ISO 1 of a usual sensor, for frames from which nothing can be estimated (from memory)."""
+
+
+@dataclass(frozen=True)
+class NoiseModel:
+    """a and b (4,) for the places of a 2 x 2 tile in the order of rows; where they come from."""
+
+    a: Array
+    b: Array
+    source: Literal["file", "frame", "usual"]
+
+    def sigma(self, value: float) -> float:
+        """Deviation at a value, of the greenest place."""
+        return float(np.sqrt(self.a[1] * value + self.b[1]))
+
+
+def noise_model(source: Source) -> NoiseModel:
+    """The model of a Bayer frame, kept with the source."""
+    if "noise model" not in source.cache:
+        source.cache["noise model"] = _of(source)
+    found: NoiseModel = source.cache["noise model"]
+    return found
+
+
+def _of(source: Source) -> NoiseModel:
+    profile = np.array(source.facts.noise_profile, dtype=np.float64)
+    if profile.size in (2, 6) and np.isfinite(profile).all():
+        rows = np.tile(profile, 3)[:6].reshape(3, 2) if profile.size == 2 else profile.reshape(3, 2)
+        a, b = rows[:, 0], rows[:, 1]
+        if (a > 0).all() and (a < MOST_A).all() and (b >= 0).all() and (b < MOST_B).all():
+            order = _colours(source)
+            return NoiseModel(a[order], np.maximum(b[order], 1e-12), "file")
+    if source.facts.kind == "bayer" and min(source.data.shape) >= 128:
+        found = estimated(tiles_of(source))
+        if found is not None:
+            return NoiseModel(*found, "frame")
+    a = np.full(4, USUAL * (source.facts.iso or 100))
+    return NoiseModel(a, (3 * a) ** 2, "usual")
+
+
+def _colours(source: Source) -> NDArray[np.intp]:
+    """For each place of a tile which of red, green, blue it is."""
+    ry, rx = source.facts.pattern or (0, 0)
+    result = np.ones(4, np.intp)
+    result[2 * ry + rx], result[2 * (1 - ry) + 1 - rx] = 0, 2
+    return result
+
+
+def tiles_of(source: Source) -> NDArray[np.float32]:
+    """The mosaic from 0 (black) to 1 (white), as tiles (4, H/2, W/2) in the order of rows."""
+    black = np.array(source.facts.black, dtype=np.float32)
+    places = ((0, 0), (0, 1), (1, 0), (1, 1))
+    scale = 1 / (source.facts.white - black)
+    return np.stack([(source.data[y::2, x::2] - black[n]) * scale[n] for n, (y, x) in enumerate(places)]).astype(
+        np.float32
+    )
+
+
+BLOCK = 8
+_QUARTILE = 0.7668
+"""What a quarter of blocks of pure noise lie below, as a share of its variance: by simulation, for BLOCK and the filter."""
+
+
+def estimated(tiles: NDArray[np.float32]) -> tuple[Array, Array] | None:
+    """a and b (4,) from a frame's own even places, or None when it has too few.
+
+    Second differences across both diagonals leave little of a picture and all of its noise (source: immerkaer1996);
+    their variance is taken in blocks, and at each level the quietest quarter of the blocks speaks, so that texture does
+    not. A line is fitted through the levels (after foi2008).
+    """
+    a, b = np.empty(4), np.empty(4)
+    for n, plane in enumerate(tiles):
+        d = _second_differences(plane)
+        h, w = (v // BLOCK * BLOCK for v in d.shape)
+        squares = (d[:h, :w] ** 2).reshape(h // BLOCK, BLOCK, w // BLOCK, BLOCK).mean(axis=(1, 3)).ravel()
+        values = plane[1:-1, 1:-1][:h, :w]
+        means = values.reshape(h // BLOCK, BLOCK, w // BLOCK, BLOCK).mean(axis=(1, 3)).ravel()
+        tops = values.reshape(h // BLOCK, BLOCK, w // BLOCK, BLOCK).max(axis=(1, 3)).ravel()
+        good = (tops < 0.97) & (means > -0.01)
+        if good.sum() < 100:
+            return None
+        means, squares = means[good], squares[good]
+        order = np.argsort(means)
+        bins = np.array_split(order, int(np.clip(len(order) // 60, 6, 48)))
+        level = np.array([means[i].mean() for i in bins])
+        noise = np.array([np.quantile(squares[i], 0.25) for i in bins]) / _QUARTILE
+        # Dark levels are exact in themselves, so errors count in shares of what is measured.
+        terms = np.stack([level, np.ones_like(level)], axis=1)
+        weight = 1 / np.maximum(noise, 1e-12)
+        for _ in range(8):
+            fit = np.linalg.lstsq(terms * weight[:, None], noise * weight, rcond=None)[0]
+            fitted = np.maximum(terms @ fit, 1e-12)
+            # Levels with texture everywhere lie above the line, and count less and less.
+            above = np.clip((noise - fitted) / fitted, 0, None)
+            weight = 1 / (fitted * (1 + (above / 0.15) ** 2))
+        a[n], b[n] = max(float(fit[0]), 1e-8), max(float(fit[1]), 1e-12)
+    return a, b
+
+
+def _second_differences(plane: NDArray[np.float32]) -> Array:
+    p = plane.astype(np.float64)
+    d = (
+        p[:-2, :-2] + p[:-2, 2:] + p[2:, :-2] + p[2:, 2:] + 4 * p[1:-1, 1:-1]
+        - 2 * (p[:-2, 1:-1] + p[2:, 1:-1] + p[1:-1, :-2] + p[1:-1, 2:])
+    )  # fmt: skip
+    return d / 6

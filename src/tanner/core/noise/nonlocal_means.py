@@ -1,0 +1,91 @@
+"""Kernels of the non-local mean over tiles: each is averaged with those whose surroundings look alike."""
+
+import numpy as np
+
+from tanner.core.jit import kernel
+
+STRIP = 16
+"""Rows that are worked on together: their sums stay in the cache while the offsets go by."""
+
+
+@kernel
+def average(noisy, guide, reach, patch, base, width, y0, y1, out):
+    """Fill rows y0 to y1 of the output with weighted means.
+
+    The weight of a tile falls with the distance of its surroundings in the guide, d = mean squared difference over
+    (2 patch + 1)^2 tiles and all guide planes: (1 - max(d - base, 0) / width)^2, 0 beyond.
+
+    Args:
+        noisy, out: float32 (planes, h, w).
+        guide: float32 (planes, h, w), as weighed in distances.
+        reach: tiles that are looked at to each side; patch: tiles to each side that are compared.
+        base: distance that noise alone makes; width: beyond it, where weights end.
+    """
+    planes, h, w = noisy.shape
+    count = guide.shape[0]
+    size = 2 * patch + 1
+    inv = np.float32(1.0) / (np.float32(width) * np.float32(size * size * count))
+    low = np.float32(base) * np.float32(size * size * count)
+    one, zero = np.float32(1.0), np.float32(0.0)
+    rows = STRIP + 2 * patch
+    diff = np.empty((rows, w + 2 * patch), dtype=np.float32)
+    column = np.empty(w + 2 * patch, dtype=np.float32)
+    weight = np.empty(w, dtype=np.float32)
+    total = np.empty((planes, STRIP, w), dtype=np.float32)
+    norm = np.empty((STRIP, w), dtype=np.float32)
+    for top in range(y0, y1, STRIP):
+        high = min(STRIP, y1 - top)
+        total[:] = zero
+        norm[:] = zero
+        for dy in range(-reach, reach + 1):
+            for dx in range(-reach, reach + 1):
+                # Squared differences between each tile and the one that lies by the offset beside it.
+                x_from, x_to = max(0, -dx), min(w, w - dx)
+                for r in range(high + 2 * patch):
+                    y = min(max(top + r - patch, 0), h - 1)
+                    yy = min(max(y + dy, 0), h - 1)
+                    line = diff[r]
+                    for x in range(w + 2 * patch):
+                        line[x] = zero
+                    n = x_to - x_from
+                    for c in range(count):
+                        a, b = guide[c, y, x_from:x_to], guide[c, yy, x_from + dx : x_to + dx]
+                        part = line[patch + x_from : patch + x_to]
+                        for x in range(n):
+                            d = a[x] - b[x]
+                            part[x] += d * d
+                    # Beyond the sides: as at the side.
+                    for k in range(patch + x_from):
+                        line[k] = line[patch + x_from]
+                    for k in range(patch + x_to, w + 2 * patch):
+                        line[k] = line[patch + x_to - 1]
+                for r in range(high):
+                    for x in range(w + 2 * patch):
+                        column[x] = diff[r, x]
+                    for k in range(1, size):
+                        other = diff[r + k]
+                        for x in range(w + 2 * patch):
+                            column[x] += other[x]
+                    for x in range(w):
+                        weight[x] = column[x]
+                    for k in range(1, size):
+                        for x in range(w):
+                            weight[x] += column[x + k]
+                    for x in range(w):
+                        t = max(one - max(weight[x] - low, zero) * inv, zero)
+                        weight[x] = t * t
+                    yy = top + r + dy
+                    if yy < 0 or yy >= h:
+                        continue
+                    n = x_to - x_from
+                    mine, sums = weight[x_from:x_to], norm[r, x_from:x_to]
+                    for x in range(n):
+                        sums[x] += mine[x]
+                    for c in range(planes):
+                        values, goal = noisy[c, yy, x_from + dx : x_to + dx], total[c, r, x_from:x_to]
+                        for x in range(n):
+                            goal[x] += mine[x] * values[x]
+        for r in range(high):
+            for c in range(planes):
+                for x in range(w):
+                    out[c, top + r, x] = total[c, r, x] / norm[r, x]

@@ -1,0 +1,43 @@
+"""`tanner denoise`: noise taken out of raw files before anything else."""
+
+import json
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tanner.core.errors import TannerError
+
+
+def denoise(
+    files: Annotated[list[Path], typer.Argument(help="Raw files with a Bayer mosaic.")],
+    to: Annotated[Path | None, typer.Option(help="Folder for the copies; beside the originals when left out.")] = None,
+    method: Annotated[str, typer.Option(help="quick, fine or learned.")] = "fine",
+    luminance: Annotated[float, typer.Option(min=0, max=100, help="Luminance noise, % of what the model says.")] = 100,
+    colour: Annotated[float, typer.Option(min=0, max=100, help="Colour noise, %.")] = 100,
+    detail: Annotated[float, typer.Option(min=0, max=100, help="Detail kept beside structures, %.")] = 0,
+    suffix: Annotated[
+        str, typer.Option(help="Name of the copies; {name} and {method} are filled in.")
+    ] = "{name}-quiet",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON, one line a file.")] = False,
+) -> None:
+    """Write quiet copies of raw files: open DNG files, marked so that nothing is done twice."""
+    from tanner.core.noise.methods import METHODS, Strength
+    from tanner.core.noise.prepass import denoise_file
+
+    if method not in METHODS:
+        typer.echo(f"tanner: There is no method called {method}. There are: {', '.join(METHODS)}.", err=True)
+        raise typer.Exit(2)
+    trouble = False
+    for file in files:
+        try:
+            done = denoise_file(file, method, Strength(luminance, colour, detail), to, suffix)
+        except TannerError as error:
+            typer.echo(f"tanner: {error}", err=True)
+            trouble = True
+            continue
+        typer.echo(
+            json.dumps(done) if as_json else f"{file.name}: {Path(done['target']).name} (noise by the {done['model']})"
+        )
+    if trouble:
+        raise typer.Exit(1)

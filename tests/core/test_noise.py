@@ -1,0 +1,258 @@
+"""Noise: its model, the transform that evens it out, the methods, and quiet copies of raw files."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from made import exposure
+from typer.testing import CliRunner
+
+from tanner.cli import app
+from tanner.core.colour.difference import ciede2000
+from tanner.core.noise.methods import BLACK, METHODS, Strength, cleaned
+from tanner.core.noise.model import estimated, noise_model, tiles_of
+from tanner.core.noise.prepass import NoiseError, denoise_file, target_of
+from tanner.core.noise.stabilise import stabilised, unbiased
+from tanner.core.raw.facts import FrameFacts
+from tanner.core.raw.reader import Source, read
+from tanner.core.render import plain_planes
+from tanner.studio.camera import take
+
+ELECTRONS, READ = 225.0, 3.0
+
+
+def frame(linear: np.ndarray, electrons: float = ELECTRONS, seed: int = 0, pattern: tuple[int, int] = (0, 0)) -> Source:
+    """A Bayer frame of a linear picture (H, W, 3) of balanced values, with its true model in the facts."""
+    rng = np.random.default_rng(seed)
+    neutral = np.array([0.5, 1.0, 0.6])
+    h, w = linear.shape[:2]
+    mosaic = np.empty((h, w))
+    ry, rx = pattern
+    for y in range(2):
+        for x in range(2):
+            c = 0 if (y, x) == (ry, rx) else 2 if (y, x) == (1 - ry, 1 - rx) else 1
+            mosaic[y::2, x::2] = linear[y::2, x::2, c] * neutral[c]
+    counted = (rng.poisson(mosaic * electrons) + rng.normal(0, READ, mosaic.shape)) / electrons
+    facts = FrameFacts(
+        path="x", kind="bayer", width=w, height=h, black=(1024,) * 4, white=16383, pattern=pattern,
+        neutral=tuple(neutral), noise_profile=(1 / electrons, (READ / electrons) ** 2),
+        colour_matrices=((1.0, 0, 0, 0, 1.0, 0, 0, 0, 1.0),), illuminants=(21,),
+    )  # fmt: skip
+    return Source(facts, np.clip(np.rint(counted * (16383 - 1024) + 1024), 0, 16383).astype(np.uint16))
+
+
+def shapes(size: int = 240) -> np.ndarray:
+    """Even areas, gradients, edges and a texture: something to keep and something to clean."""
+    y, x = np.mgrid[0:size, 0:size] / size
+    picture = np.stack([0.1 + 0.3 * x, 0.1 + 0.3 * y, 0.25 - 0.1 * x], axis=-1)
+    picture[size // 3 : size // 2] *= np.array([1.8, 0.6, 0.5])
+    picture[(x - 0.7) ** 2 + (y - 0.7) ** 2 < 0.03] = (0.5, 0.45, 0.3)
+    stripes = 0.2 * np.sin(np.arange(size) * 1.1)[None, :, None] * (y > 0.85)[..., None]
+    return np.clip(picture * (1 + stripes), 0.002, 1)
+
+
+@pytest.fixture(scope="module")
+def noisy() -> Source:
+    return frame(shapes())
+
+
+def balanced(source: Source) -> np.ndarray:
+    planes = plain_planes(source, 10**6)
+    return planes if source.facts.kind == "bayer" else planes / np.array([0.5, 1.0, 0.6], np.float32).reshape(3, 1, 1)
+
+
+def off(source: Source) -> float:
+    return float(np.sqrt(np.mean((balanced(source)[:, 6:-6, 6:-6] - np.moveaxis(shapes(), -1, 0)[:, 6:-6, 6:-6]) ** 2)))
+
+
+# --- the transform -----------------------------------------------------------------------------------
+
+
+@given(electrons=st.floats(60, 40_000), read_noise=st.floats(0.5, 8), level=st.floats(0.0, 1.0))
+def test_the_inverse_gives_the_mean_back(electrons: float, read_noise: float, level: float) -> None:
+    """Exact and unbiased: the inverse of the mean of transformed values is the mean of the values (source: makitalo2013)."""
+    a, b = 1 / electrons, (read_noise / electrons) ** 2
+    rng = np.random.default_rng(int(electrons))
+    values = (rng.poisson(level * electrons, 60_000) + rng.normal(0, read_noise, 60_000)) / electrons
+    found = float(unbiased(np.array(stabilised(values, a, b).mean()), a, b))
+    # Within sampling error, and the closed form's own, which is largest where there are hardly any electrons.
+    assert abs(found - level) < 5 * np.sqrt((a * level + b) / 60_000) + 0.35 * a
+
+
+def test_the_transform_evens_noise_out() -> None:
+    a, b = 1 / 500, (3 / 500) ** 2
+    rng = np.random.default_rng(1)
+    for level in (0.02, 0.1, 0.5, 1.0):
+        values = (rng.poisson(level * 500, 40_000) + rng.normal(0, 3, 40_000)) / 500
+        assert stabilised(values, a, b).std() == pytest.approx(1.0, abs=0.04)
+
+
+# --- the model ---------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("electrons", [225.0, 900.0, 6000.0])
+def test_noise_is_estimated_within_a_tenth(electrons: float) -> None:
+    source = frame(shapes(720), electrons, seed=3)
+    a, b = estimated(tiles_of(source))  # type: ignore[misc]
+    for value in (0.05, 0.2, 0.4):
+        truth = np.sqrt(value / electrons + (READ / electrons) ** 2)
+        assert np.abs(np.sqrt(a * value + b) / truth - 1).max() < 0.1
+
+
+def test_where_the_model_comes_from(noisy: Source) -> None:
+    assert noise_model(noisy).source == "file" and noise_model(noisy).a[1] == pytest.approx(1 / ELECTRONS)
+
+    def other(**facts: object) -> Source:
+        return Source(noisy.facts.model_copy(update=facts), noisy.data)
+
+    assert noise_model(other(noise_profile=())).source == "frame"
+    for absurd in ((float("nan"), 0.0), (-1.0, 0.0), (5.0, 0.0), (0.0, 0.0), (1e-3,)):
+        assert noise_model(other(noise_profile=absurd)).source == "frame"
+    small = Source(noisy.facts.model_copy(update={"noise_profile": (), "iso": 800}), noisy.data[:40, :60])
+    assert noise_model(small).source == "usual"
+    six = other(noise_profile=(1e-3, 1e-6, 2e-3, 2e-6, 3e-3, 3e-6))
+    assert noise_model(six).a.tolist() == [1e-3, 2e-3, 2e-3, 3e-3]
+
+
+# --- the methods -------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_noise_is_halved_and_more(method: str, noisy: Source) -> None:
+    assert off(cleaned(noisy, method)) < 0.55 * off(noisy)
+
+
+def test_fine_is_better_than_quick(noisy: Source) -> None:
+    assert off(cleaned(noisy, "fine")) < off(cleaned(noisy, "quick"))
+
+
+@pytest.mark.parametrize("method", METHODS)
+@pytest.mark.parametrize("level", [0.02, 0.18, 0.5])
+def test_level_and_colour_stay(method: str, level: float) -> None:
+    """No shift in even areas: CIEDE2000 of the means at most 0.3."""
+    colour = np.array([level, level * 0.8, level * 0.5])
+    source = frame(np.broadcast_to(colour, (200, 200, 3)), electrons=900.0, seed=9)
+    inner = np.s_[:, 10:-10, 10:-10]
+    found = balanced(cleaned(source, method))[inner].mean(axis=(1, 2))
+    # As sRGB numbers to XYZ: any fixed matrix will do for a difference.
+    to_xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+    labs = [_lab(to_xyz @ c) for c in (found, colour)]
+    assert float(ciede2000(*labs)) < 0.3
+
+
+def _lab(xyz: np.ndarray) -> np.ndarray:
+    t = xyz / np.array([0.9505, 1.0, 1.089])
+    f = np.where(t > 216 / 24389, np.cbrt(t), (24389 / 27 * t + 16) / 116)
+    return np.array([116 * f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])])
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_no_pattern_of_the_mosaic_is_left(method: str) -> None:
+    source = frame(np.full((200, 200, 3), 0.2), seed=4)
+    planes = balanced(cleaned(source, method))[:, 20:-20, 20:-20]
+    for plane in planes:
+        means = [plane[y::2, x::2].mean() for y in range(2) for x in range(2)]
+        assert np.ptp(means) < 0.004
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_hardly_noisy_frames_are_left_unharmed(method: str) -> None:
+    clean = frame(shapes(), electrons=60_000.0)
+    assert off(cleaned(clean, method)) <= 1.02 * off(clean)
+
+
+def test_strengths(noisy: Source) -> None:
+    none = cleaned(noisy, "fine", Strength(0, 0))
+    assert np.abs(balanced(none) - balanced(noisy)).mean() < 0.002
+    half, full = (off(cleaned(noisy, "fine", Strength(s, s))) for s in (50, 100))
+    assert full < half < off(noisy)
+    grey = cleaned(noisy, "fine", Strength(0, 100))
+    assert off(full_s := cleaned(noisy, "fine")) < off(grey) < off(noisy)
+    kept = cleaned(noisy, "fine", Strength(detail=100))
+    assert not np.array_equal(kept.data, full_s.data)
+
+
+@pytest.mark.parametrize("method", METHODS)
+@pytest.mark.parametrize("pattern", [(0, 1), (1, 0), (1, 1)])
+def test_every_order_of_the_mosaic(method: str, pattern: tuple[int, int]) -> None:
+    source = frame(shapes(), pattern=pattern)
+    assert off(cleaned(source, method)) < 0.6 * off(source)
+
+
+@pytest.mark.parametrize("method", METHODS)
+@pytest.mark.parametrize("size", [(16, 16), (24, 130), (90, 18)])
+def test_frames_smaller_than_a_tile_and_saturated_ones(method: str, size: tuple[int, int]) -> None:
+    tiny = frame(np.full((*size, 3), 0.3))
+    assert np.isfinite(balanced(cleaned(tiny, method))).all()
+    white = Source(tiny.facts, np.full(size, 16383, np.uint16))
+    done = cleaned(white, method)
+    assert balanced(done).min() > 0.9
+
+
+# --- quiet copies ------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def evening(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("evening") / "E0001.DNG"
+    path.write_bytes(take(exposure("E0001.DNG", iso=6400, upright=True, width=600, height=400)))
+    return path
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_a_quiet_copy_keeps_what_the_original_knows(method: str, evening: Path, tmp_path: Path) -> None:
+    before = evening.read_bytes()
+    done = denoise_file(evening, method, Strength(), tmp_path)
+    assert evening.read_bytes() == before
+    original, copy = read(evening), read(Path(done["target"]))
+    assert Path(done["target"]).name == "E0001-quiet.dng" and done["model"] == "file"
+    assert "noise" in copy.facts.applied and "noise" not in original.facts.applied
+    for name in (
+        "make",
+        "model",
+        "serial",
+        "lens",
+        "iso",
+        "taken",
+        "orientation",
+        "focal_length_mm",
+        "warp",
+        "vignette",
+    ):
+        assert getattr(copy.facts, name) == getattr(original.facts, name), name
+    assert copy.facts.exposure_s == pytest.approx(original.facts.exposure_s)
+    assert np.allclose(copy.facts.neutral, original.facts.neutral, atol=1e-5)
+    assert np.allclose(copy.facts.colour_matrices, original.facts.colour_matrices, atol=1e-5)
+    assert copy.size == original.size and copy.lens is not None
+    if method != "learned":
+        assert copy.facts.kind == "bayer" and copy.facts.black[0] == BLACK
+    with pytest.raises(NoiseError, match="already"):
+        denoise_file(Path(done["target"]), method, Strength(), tmp_path)
+    again = denoise_file(evening, method, Strength(), tmp_path)
+    assert Path(again["target"]).name == "E0001-quiet-2.dng"
+
+
+def test_files_that_cannot_be_denoised(tmp_path: Path, evening: Path) -> None:
+    from PIL import Image
+
+    finished = tmp_path / "a.png"
+    Image.new("RGB", (64, 64)).save(finished)
+    with pytest.raises(NoiseError, match="finished picture"):
+        denoise_file(finished, "quick", Strength())
+    for wrong in ("{nam}", "{name}", "a/b", ""):
+        with pytest.raises(NoiseError, match="name"):
+            target_of(evening, None, wrong, "fine")
+
+
+def test_the_command_goes_on_after_a_bad_file(tmp_path: Path, evening: Path) -> None:
+    bad = tmp_path / "bad.dng"
+    bad.write_bytes(b"")
+    run = CliRunner().invoke(
+        app, ["denoise", str(bad), str(evening), "--to", str(tmp_path / "out"), "--method", "quick", "--json"]
+    )
+    assert run.exit_code == 1 and "bad.dng" in run.output
+    assert (tmp_path / "out" / "E0001-quiet.dng").exists() and '"method": "quick"' in run.output
+    run = CliRunner().invoke(app, ["denoise", str(evening), "--method", "strong"])
+    assert run.exit_code == 2 and "quick, fine, learned" in run.output
