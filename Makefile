@@ -46,7 +46,7 @@ scenes: .stamps/venv ## renders the demo's scenes again: hours; not part of set-
 
 network: .stamps/venv ## trains the network for noise, or goes on with it: hours; not part of set-up
 	test -x build/train/bin/python || { python3 -m venv build/train && cp -r .venv/lib build/train/; }
-	build/train/bin/python -m pip install -q torch==2.13.0 onnx==1.20.0
+	build/train/bin/python -m pip install -q torch==2.13.0 onnx==1.20.0 onnxruntime==1.32.0
 	PYTHONPATH=src:. nice build/train/bin/python -m training.train $(TRAIN)
 
 lock: ## writes the lock file again from pyproject.toml

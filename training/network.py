@@ -18,7 +18,7 @@ class Block(nn.Module):
 
 
 class Network(nn.Module):
-    """Planes (N, 17, h, w) at half size, see `core.noise.learned`; gives a residual (N, 12, h, w) on their first guess.
+    """Planes (N, 17, h, w) at half size, see `training.coding`; gives a residual (N, 12, h, w) on their first guess.
 
     The outputs are red, green and blue at each of the four places of a tile.
     """

@@ -1,8 +1,7 @@
 """Trains the network, or goes on where it was left: `python -m training.train [--minutes N] [--threads N]`.
 
 The state (weights, optimiser, steps) is kept in build/train/state.pt every few minutes, the log (steps, data, figures) in
-src/tanner/core/noise/network.json, and the weights for the application in src/tanner/core/noise/network.onnx. Without the
-state, training goes on from these weights.
+training/network.json, and the weights beside it in network.onnx. Without the state, training goes on from these weights.
 """
 
 import argparse
@@ -15,12 +14,12 @@ import numpy as np
 import torch
 from torch.nn import functional
 
-from tanner.core.noise.coding import FLOOR, guess, planes
+from training.coding import FLOOR, guess, planes
 from training.network import INPUTS, Network
 from training.pictures import SIZE, picture
 
 STATE = Path("build/train/state.pt")
-OUT = Path("src/tanner/core/noise")
+OUT = Path(__file__).parent
 POOL = Path("build/train/pool.npy")
 PATCH, BATCH = 96, 12
 RATE, FULL_RUN = 8e-4, 60_000

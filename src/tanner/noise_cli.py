@@ -12,7 +12,7 @@ from tanner.core.errors import TannerError
 def denoise(
     files: Annotated[list[Path], typer.Argument(help="Raw files with a Bayer mosaic.")],
     to: Annotated[Path | None, typer.Option(help="Folder for the copies; beside the originals when left out.")] = None,
-    method: Annotated[str, typer.Option(help="quick, fine or learned.")] = "fine",
+    method: Annotated[str, typer.Option(help="quick or fine.")] = "fine",
     luminance: Annotated[float, typer.Option(min=0, max=100, help="Luminance noise, % of what the model says.")] = 100,
     colour: Annotated[float, typer.Option(min=0, max=100, help="Colour noise, %.")] = 100,
     detail: Annotated[float, typer.Option(min=0, max=100, help="Detail kept beside structures, %.")] = 0,

@@ -226,8 +226,7 @@ def test_a_quiet_copy_keeps_what_the_original_knows(method: str, evening: Path, 
     assert np.allclose(copy.facts.neutral, original.facts.neutral, atol=1e-5)
     assert np.allclose(copy.facts.colour_matrices, original.facts.colour_matrices, atol=1e-5)
     assert copy.size == original.size and copy.lens is not None
-    if method != "learned":
-        assert copy.facts.kind == "bayer" and copy.facts.black[0] == BLACK
+    assert copy.facts.kind == "bayer" and copy.facts.black[0] == BLACK
     with pytest.raises(NoiseError, match="already"):
         denoise_file(Path(done["target"]), method, Strength(), tmp_path)
     again = denoise_file(evening, method, Strength(), tmp_path)
@@ -255,4 +254,4 @@ def test_the_command_goes_on_after_a_bad_file(tmp_path: Path, evening: Path) -> 
     assert run.exit_code == 1 and "bad.dng" in run.output
     assert (tmp_path / "out" / "E0001-quiet.dng").exists() and '"method": "quick"' in run.output
     run = CliRunner().invoke(app, ["denoise", str(evening), "--method", "strong"])
-    assert run.exit_code == 2 and "quick, fine, learned" in run.output
+    assert run.exit_code == 2 and "quick, fine" in run.output

@@ -1,22 +1,24 @@
 """The methods against noise, one interface: a Bayer frame in, the same frame with quieter numbers out."""
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.noise.model import noise_model, tiles_of
-from tanner.core.noise.nonlocal_means import average
+from tanner.core.noise.nonlocal_means import average, wiener
 from tanner.core.noise.stabilise import stabilised, unbiased
 from tanner.core.raw.reader import Source
 
 F32 = NDArray[np.float32]
 BLACK = 2048
 """Where black lies in quiet mosaics, so that what is left of noise stays around it."""
-METHODS = ("quick", "fine", "learned")
+STRIP, MARGIN = 256, 40
+"""Rows of tiles that are worked on at once, and what is looked at above and below them."""
+METHODS = ("quick", "fine")
 # An orthonormal change of a tile's four values: sum, red against blue, green against both, green against green.
 MIX = np.array(
     [[0.5, 0.5, 0.5, 0.5], [0.70710678, 0, 0, -0.70710678], [-0.5, 0.5, 0.5, -0.5], [0, 0.70710678, -0.70710678, 0]],
@@ -34,28 +36,55 @@ class Strength:
 
 
 def cleaned(
-    source: Source, method: str, strength: Strength | None = None, say: Callable[[float], None] | None = None
+    source: Source,
+    method: str,
+    strength: Strength | None = None,
+    say: Callable[[float], None] | None = None,
+    threads: int = 1,
 ) -> Source:
     """A Bayer frame with its noise taken out.
 
-    Quick and fine give a mosaic, 0 at BLACK and 1 at 65535; learned gives camera colour (kind "camera").
+    Quick and fine give a mosaic, 0 at BLACK and 1 at 65535.
 
     Args:
         say: told how far the work is, 0 to 1; may raise to end it.
+        threads: how many share the work.
     """
     strength = strength or Strength()
-    if method == "learned":
-        return _learned(source, strength, say)
     model = noise_model(source)
     tiles = tiles_of(source)
     ry, rx = source.facts.pattern or (0, 0)
     order = [2 * ry + rx, 2 * ry + 1 - rx, 2 * (1 - ry) + rx, 2 * (1 - ry) + 1 - rx]
     a, b = (v[order].astype(np.float32).reshape(4, 1, 1) for v in (model.a, model.b))
-    mixed = np.tensordot(MIX, stabilised(tiles[order], a, b).astype(np.float32), axes=1)
-    quiet = _quick(mixed) if method == "quick" else _fine(mixed)
-    quiet = mixed + _shares(strength, mixed, quiet) * (quiet - mixed)
-    values = unbiased(np.tensordot(MIX.T, quiet, axes=1), a, b)
-    return _with_values(source, values[np.argsort(order)])
+    black, white = float(BLACK), 65535.0
+    data = np.empty(source.data.shape, np.uint16)
+    h = tiles.shape[1]
+    tops = list(range(0, h, STRIP))
+    done = 0
+
+    def strip(top: int) -> None:
+        """Some rows, with what lies around them to be looked at: memory is bounded, and threads share the work."""
+        nonlocal done
+        first, last = max(0, top - MARGIN), min(h, top + STRIP + MARGIN)
+        mixed = np.tensordot(MIX, stabilised(tiles[order, first:last], a, b).astype(np.float32), axes=1)
+        quiet = _quick(mixed) if method == "quick" else _fine(mixed)
+        quiet = mixed + _shares(strength, mixed, quiet) * (quiet - mixed)
+        values = unbiased(np.tensordot(MIX.T, quiet, axes=1), a, b)[:, top - first : min(h, top + STRIP) - first]
+        numbers = np.clip(np.rint(values * (white - black) + black), 0, white).astype(np.uint16)
+        for n, place in enumerate(order):
+            data[2 * top + place // 2 : 2 * min(h, top + STRIP) : 2, place % 2 :: 2] = numbers[n]
+        done += 1
+        if say:
+            say(done / len(tops))
+
+    if threads == 1:
+        for top in tops:
+            strip(top)
+    else:
+        with ThreadPoolExecutor(threads) as pool:
+            list(pool.map(strip, tops))
+    facts = source.facts.model_copy(update={"black": (black,) * 4, "white": white})
+    return Source(facts, data, profiles=source.profiles, gain_maps=source.gain_maps)
 
 
 def _shares(strength: Strength, noisy: F32, quiet: F32) -> F32:
@@ -70,27 +99,6 @@ def _shares(strength: Strength, noisy: F32, quiet: F32) -> F32:
         busy = 1 - np.exp(-((local / 1.2) ** 2))
         full[0] *= 1 - strength.detail / 100 * busy
     return full
-
-
-def _learned(source: Source, strength: Strength, say: Callable[[float], None] | None) -> Source:
-    """Camera colour without noise; demosaicing is part of the method."""
-    from tanner.core.noise.learned import clean_colour
-
-    facts = source.facts.model_copy(
-        update={"kind": "camera", "mosaic": "none", "pattern": None, "black": (0.0,) * 4, "white": 65535.0}
-    )
-    return Source(facts, clean_colour(source, say=say), profiles=source.profiles, gain_maps=source.gain_maps)
-
-
-def _with_values(source: Source, tiles: NDArray[Any]) -> Source:
-    """The frame with other values (4, h, w) from 0 to 1, in 16 bits."""
-    black, white = float(BLACK), 65535.0
-    data = np.empty(source.data.shape, np.uint16)
-    numbers = np.clip(np.rint(tiles * (white - black) + black), 0, white).astype(np.uint16)
-    for n, (y, x) in enumerate(((0, 0), (0, 1), (1, 0), (1, 1))):
-        data[y::2, x::2] = numbers[n]
-    facts = source.facts.model_copy(update={"black": (black,) * 4, "white": white})
-    return Source(facts, data, profiles=source.profiles, gain_maps=source.gain_maps)
 
 
 _KERNEL = np.array([1, 4, 6, 4, 1], dtype=np.float32) / 16
@@ -137,38 +145,22 @@ def _wiener(noisy: F32, pilot: F32, size: int, step: int) -> F32:
     h, w = noisy.shape[1:]
     pad = size
     both = [np.pad(v, ((0, 0), (pad, pad + step), (pad, pad + step)), mode="reflect") for v in (noisy, pilot)]
-    d = _dct(size)
-    window = np.outer(np.hanning(size + 2)[1:-1], np.hanning(size + 2)[1:-1]).astype(np.float32)
-    total = np.zeros_like(both[0])
-    norm = np.zeros(both[0].shape, np.float32)
-    count_y = (both[0].shape[1] - size) // step + 1
-    for y0 in range(0, count_y, 64):
-        rows = slice(y0 * step, (min(y0 + 64, count_y) - 1) * step + size)
-        views = [
-            np.lib.stride_tricks.sliding_window_view(v[:, rows], (size, size), axis=(1, 2))[:, ::step, ::step]
-            for v in both
-        ]
-        n, p = (d @ v @ d.T for v in views)
-        gain = p * p
-        gain /= gain + 1.0
-        weight = 1 / (np.square(gain).sum(axis=(-1, -2)) + 0.5)
-        blocks = (d.T @ (n * gain) @ d) * (window * weight[..., None, None])
-        shares = window * weight[..., None, None]
-        for i in range(size):
-            for j in range(size):
-                ys = slice(y0 * step + i, y0 * step + i + blocks.shape[1] * step, step)
-                xs = slice(j, j + blocks.shape[2] * step, step)
-                total[:, ys, xs] += blocks[..., i, j]
-                norm[:, ys, xs] += shares[..., i, j]
+    window = np.hanning(size + 2)[1:-1].astype(np.float32)
+    result = np.empty_like(noisy)
     inner = np.s_[pad : pad + h, pad : pad + w]
-    result: F32 = total[(slice(None), *inner)] / norm[inner]
+    for n in range(len(noisy)):
+        total, norm = np.zeros(both[0].shape[1:], np.float32), np.zeros(both[0].shape[1:], np.float32)
+        wiener(both[0][n], both[1][n], _dct(size), window, step, total, norm)
+        result[n] = total[inner] / norm[inner]
     return result
 
 
-def _fine(mixed: F32, reach: int = 9, patch: int = 1, base: float = 2.2, width: float = 1.9, size: int = 12) -> F32:
+def _fine(
+    mixed: F32, reach: int = 10, patch: int = 1, base: float = 2.3, width: float = 2.0, size: int = 12, step: int = 5
+) -> F32:
     """A non-local mean (source: buades2011) as the pilot of a Wiener filter, which brings fine texture back."""
     mixed = np.ascontiguousarray(mixed)
     pilot = np.empty_like(mixed)
     average(mixed, mixed, reach, patch, np.float32(base), np.float32(width), 0, mixed.shape[1], pilot)
     # What the filter leaves ringing and what the mean smooths away differ: together they err less than either.
-    return np.float32(0.7) * _wiener(mixed, pilot, size, size // 3) + np.float32(0.3) * pilot
+    return np.float32(0.7) * _wiener(mixed, pilot, size, step) + np.float32(0.3) * pilot

@@ -8,6 +8,10 @@ STRIP = 16
 """Rows that are worked on together: their sums stay in the cache while the offsets go by."""
 
 
+NEAR = 4
+"""Tiles up to which every offset is looked at."""
+
+
 @kernel
 def average(noisy, guide, reach, patch, base, width, y0, y1, out):
     """Fill rows y0 to y1 of the output with weighted means.
@@ -39,6 +43,9 @@ def average(noisy, guide, reach, patch, base, width, y0, y1, out):
         norm[:] = zero
         for dy in range(-reach, reach + 1):
             for dx in range(-reach, reach + 1):
+                # Far tiles are many and much alike: every second one will do.
+                if max(abs(dx), abs(dy)) > NEAR and (dx + dy) % 2:
+                    continue
                 # Squared differences between each tile and the one that lies by the offset beside it.
                 x_from, x_to = max(0, -dx), min(w, w - dx)
                 for r in range(high + 2 * patch):
@@ -89,3 +96,95 @@ def average(noisy, guide, reach, patch, base, width, y0, y1, out):
             for c in range(planes):
                 for x in range(w):
                     out[c, top + r, x] = total[c, r, x] / norm[r, x]
+
+
+WIDE = 16
+"""Coefficients of a block are kept in rows of this length, so that loops over them are whole vectors."""
+
+
+@kernel
+def wiener(noisy, pilot, forward, window, step, total, norm):
+    """Add the filtered blocks of one plane to a total, with their weights.
+
+    The transform down the columns is made once for all blocks of a row, and undone once: blocks that overlap are added
+    before it is undone.
+
+    Args:
+        noisy, pilot: float32 (h, w); forward: float32 (size, size), the cosine transform.
+        window: float32 (size,), what a block counts along each side; step: px from block to block.
+        total, norm: float32 (h, w), to be added to.
+    """
+    h, w = noisy.shape
+    size = forward.shape[0]
+    one, half = np.float32(1.0), np.float32(0.5)
+    across = np.zeros((size, WIDE), dtype=np.float32)  # [j, l] = forward[l, j]
+    back = np.zeros((size, WIDE), dtype=np.float32)  # [l, j] = forward[l, j]
+    edge = np.zeros(WIDE, dtype=np.float32)
+    for i in range(size):
+        edge[i] = window[i]
+        for j in range(size):
+            across[j, i] = forward[i, j]
+            back[i, j] = forward[i, j]
+    a, b = np.empty((size, w), dtype=np.float32), np.empty((size, w), dtype=np.float32)
+    sums = np.empty((size, w + WIDE), dtype=np.float32)
+    weights = np.empty(w + WIDE, dtype=np.float32)
+    n, p = np.empty((size, WIDE), dtype=np.float32), np.empty((size, WIDE), dtype=np.float32)
+    line, other = np.empty(WIDE, dtype=np.float32), np.empty(WIDE, dtype=np.float32)
+    for y in range(0, h - size + 1, step):
+        for k in range(size):
+            row, row2 = a[k], b[k]
+            f = forward[k, 0]
+            for x in range(w):
+                row[x] = f * noisy[y, x]
+            for x in range(w):
+                row2[x] = f * pilot[y, x]
+            for i in range(1, size):
+                f = forward[k, i]
+                for x in range(w):
+                    row[x] += f * noisy[y + i, x]
+                for x in range(w):
+                    row2[x] += f * pilot[y + i, x]
+        sums[:] = np.float32(0.0)
+        weights[:] = np.float32(0.0)
+        for x in range(0, w - size + 1, step):
+            power = half
+            for k in range(size):
+                for m in range(WIDE):
+                    line[m] = np.float32(0.0)
+                    other[m] = np.float32(0.0)
+                for j in range(size):
+                    v, u = a[k, x + j], b[k, x + j]
+                    for m in range(WIDE):
+                        line[m] += v * across[j, m]
+                    for m in range(WIDE):
+                        other[m] += u * across[j, m]
+                for m in range(WIDE):
+                    g = other[m] * other[m]
+                    g = g / (g + one)
+                    p[k, m] = g
+                    n[k, m] = line[m] * g
+                for m in range(size):
+                    power += p[k, m] * p[k, m]
+            share = one / power
+            for k in range(size):
+                for m in range(WIDE):
+                    line[m] = np.float32(0.0)
+                for m in range(size):
+                    v = n[k, m]
+                    for j in range(WIDE):
+                        line[j] += v * back[m, j]
+                goal = sums[k, x : x + WIDE]
+                for j in range(WIDE):
+                    goal[j] += line[j] * edge[j] * share
+            goal = weights[x : x + WIDE]
+            for j in range(WIDE):
+                goal[j] += edge[j] * share
+        for i in range(size):
+            row, count = total[y + i], norm[y + i]
+            e = window[i]
+            for x in range(w):
+                count[x] += e * weights[x]
+            for k in range(size):
+                f = forward[k, i] * e
+                for x in range(w):
+                    row[x] += f * sums[k, x]

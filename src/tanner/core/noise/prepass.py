@@ -4,8 +4,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from tanner.core.errors import TannerError
 from tanner.core.noise.methods import BLACK, Strength, cleaned
 from tanner.core.noise.model import noise_model
@@ -54,11 +52,7 @@ def denoise_file(
     target = target_of(path, folder, suffix, method)
     model = noise_model(source)
     quiet = cleaned(source, method, strength, say)
-    if quiet.facts.kind == "bayer":
-        data = raw_copy(quiet.data, source.facts, black=BLACK, quiet=True, original=path)
-    else:
-        numbers = np.clip(np.rint(np.moveaxis(quiet.data, 0, -1) * 65535), 0, 65535).astype(np.uint16)
-        data = raw_copy(numbers, source.facts, quiet=True, original=path)
+    data = raw_copy(quiet.data, source.facts, black=BLACK, quiet=True, original=path)
     target.parent.mkdir(parents=True, exist_ok=True)
     write_whole(target, data, replace=False)
     return {

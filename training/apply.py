@@ -13,9 +13,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.noise.coding import guess, linear, planes
 from tanner.core.noise.model import noise_model, tiles_of
 from tanner.core.raw.reader import Source
+from training.coding import guess, linear, planes
 
 F32 = NDArray[np.float32]
 HERE = Path(__file__).parent
