@@ -57,7 +57,7 @@ def drawn(source: Source, development: Development, lines: Sequence[Sequence[flo
     """
     points = np.asarray(lines, dtype=np.float64).reshape(-1, 2)
     places = _ideal_places(source, development, points)
-    spans = (places[1::2] - places[::2])[:, :]
+    spans = places[1::2] - places[::2]
     if len(spans) == 0 or (np.hypot(*spans.T) < 8).any():
         raise ValueError("Draw each line along an edge, from one end to the other.")
     # Nearness is judged as the picture is shown, with its present straightening.

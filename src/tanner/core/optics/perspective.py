@@ -123,8 +123,8 @@ def _axes(down: Array | None, right: Array | None) -> Array:
     assert down is not None
     if right is None:
         r = math.asin(float(np.clip(down[0], -1, 1)))
-        p = math.atan2(-float(down[2]), float(down[1]))
-        return rotation(math.degrees(-p) * -1, 0.0, math.degrees(r))
+        p = -math.atan2(float(down[2]), float(down[1]))
+        return rotation(math.degrees(p), 0.0, math.degrees(r))
     right = right - down * float(down @ right)
     right = right / np.linalg.norm(right)
     return np.stack([right, down, np.cross(right, down)], axis=1)

@@ -197,17 +197,8 @@ class View:
 
 
 def _from_sensor(x: Array, y: Array, size: tuple[int, int], orientation: int) -> tuple[Array, Array]:
-    w, h = size
-    return {
-        1: (x, y),
-        2: (w - x, y),
-        3: (w - x, h - y),
-        4: (x, h - y),
-        5: (y, x),
-        6: (h - y, x),
-        7: (h - y, w - x),
-        8: (y, w - x),
-    }.get(orientation, (x, y))
+    """The inverse of `to_sensor`: all orientations but the two quarter turns undo themselves."""
+    return to_sensor(x, y, upright(size, orientation), {6: 8, 8: 6}.get(orientation, orientation))
 
 
 def _room(edge: Array, centre: Array, half: Array) -> float:
@@ -225,7 +216,7 @@ def _room(edge: Array, centre: Array, half: Array) -> float:
     at = np.abs(a[None] + t[..., None] * d[None]).max(axis=-1)
     # Points that were left out break the line: a jump over a wide gap is no edge of the picture.
     whole = np.hypot(d[:, 0], d[:, 1]) < 1.0
-    return float(np.where(whole[None], at, np.inf)[:, :].min()) if whole.any() else 1.0
+    return float(np.where(whole[None], at, np.inf).min()) if whole.any() else 1.0
 
 
 def _best_centre(edge: Array, half: Array) -> Array:
