@@ -53,7 +53,7 @@ def _scene_crops(count: int):  # type: ignore[no-untyped-def]
     per = max(1, count // len(names))
     for name in names:
         weights = bands.weights(light.sensitivities("Alder One"), light.light(5500)).astype(np.float32)
-        scene = pictures.planes(name) @ weights.T
+        scene = np.moveaxis(pictures.planes(name), 0, -1) @ weights.T
         scene /= scene.reshape(-1, 3).mean(axis=0) / scene.mean()
         for _ in range(per):
             step = int(rng.choice([1, 1, 2, 3]))

@@ -43,7 +43,7 @@ def test_stored_pictures_keep_their_values(tmp_path: Path, monkeypatch: pytest.M
     for suffix, data in pictures.encode(wanted).items():
         (tmp_path / f"x{suffix}").write_bytes(data)
     monkeypatch.setattr(pictures, "PICTURES", tmp_path)
-    found = pictures.planes.__wrapped__("x")
+    found = np.moveaxis(pictures.planes.__wrapped__("x"), 0, -1)
     assert np.sqrt(((found - wanted) ** 2).mean()) < 0.33 * np.sqrt(0.62 / 52_000) * 1.6
 
 
@@ -51,7 +51,7 @@ def test_the_rendered_chart_shows_the_published_reflectances() -> None:
     """Grey patches of the rendering against ohta97, as ratios to the white one: lit evenly within 6 %."""
     shot = next(s for s in frames() if s.scene == "colour-chart")
     known = {c["patch"]: np.array(c["corners"]) for c in replace(shot, span=1.0).truth()["in_the_scene"]["chart"]}
-    planes = pictures.planes("colour-chart")
+    planes = np.moveaxis(pictures.planes("colour-chart"), 0, -1)
     h, w = planes.shape[:2]
     numbers = planes @ bands.weights(light.sensitivities(), LIGHTS["flash"]).T
 
@@ -69,7 +69,7 @@ def test_the_rendered_chart_shows_the_published_reflectances() -> None:
 
 
 def test_specks_are_where_the_truth_says() -> None:
-    planes = pictures.planes("table-top").mean(axis=-1)
+    planes = pictures.planes("table-top").mean(axis=0)
     h, w = planes.shape
     known = json.loads((bands.PICTURES / "table-top.json").read_text())["spots"]
     seen = 0

@@ -171,11 +171,20 @@ class Importer:
 
 
 def import_now(
-    data: Path, shoot_name: str, paths: Sequence[Path], copy_to: Path | None, keywords: Sequence[str]
+    data: Path,
+    shoot_name: str,
+    paths: Sequence[Path],
+    copy_to: Path | None,
+    keywords: Sequence[str],
+    workers: Workers | None = None,
 ) -> ImportJob:
-    """Bring files into a shoot by name, and wait for the end: the command line's way."""
+    """Bring files into a shoot by name, and wait for the end: the command line's way.
+
+    Args:
+        workers: processes that are there already; they stay.
+    """
     catalogue = Catalogue(data)
-    workers = Workers(2)
+    own, workers = workers is None, workers or Workers(2)
     pictures = Pictures(catalogue, workers)
     importer = Importer(catalogue, workers, pictures)
     try:
@@ -192,5 +201,6 @@ def import_now(
     finally:
         importer.close()
         pictures.close()
-        workers.shutdown()
+        if own:
+            workers.shutdown()
         catalogue.close()

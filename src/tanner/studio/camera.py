@@ -26,7 +26,7 @@ def _matrices(camera: str) -> tuple[tuple[NDArray[np.float64], ...], tuple[NDArr
 
 
 def radiance(shot: Exposure, width: int, height: int) -> NDArray[np.float32]:
-    """Noise-free camera numbers of a scene, before lens and exposure: (rows, columns, 3), upright.
+    """Noise-free camera numbers of a scene, before lens and exposure: (3, rows, columns), upright.
 
     A drawn scene has the size that is asked for; a rendered one its own.
     """
@@ -38,10 +38,10 @@ def radiance(shot: Exposure, width: int, height: int) -> NDArray[np.float32]:
 
         canvas = Canvas(width, height, look, shot.seed)
         SCENES[shot.scene](canvas, shot.turn)
-        return canvas.pixels
+        return np.ascontiguousarray(np.moveaxis(canvas.pixels, -1, 0))
     weights = bands.weights(light.sensitivities(shot.camera), lit).astype(np.float32)
     planes = pictures.planes(shot.scene)
-    return np.ascontiguousarray(planes @ weights.T)
+    return (weights @ planes.reshape(len(planes), -1)).reshape(3, *planes.shape[1:])
 
 
 def noise_profile(iso: int) -> tuple[float, float]:
@@ -57,11 +57,11 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
     rendered = shot.scene not in SCENES
     span, (left, top) = (1.0, (0.0, 0.0)) if not rendered else (shot.span, shot.corner())
     if shot.upright:
-        scene = np.ascontiguousarray(np.rot90(scene))  # the camera lay on its side: EXIF orientation 6
+        scene = np.ascontiguousarray(np.rot90(scene, axes=(1, 2)))  # the camera lay on its side: EXIF orientation 6
         left, top = top, 1 - left - span
     # From places in the frame to places in the scene's picture: a part of it, as the photographer framed it.
-    sx, sy = span * scene.shape[1] / shot.width, span * scene.shape[0] / shot.height
-    ox, oy = left * scene.shape[1], top * scene.shape[0]
+    sx, sy = span * scene.shape[2] / shot.width, span * scene.shape[1] / shot.height
+    ox, oy = left * scene.shape[2], top * scene.shape[1]
     model = LENSES[shot.lens]
     size = (shot.width, shot.height)
     lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), size)
@@ -80,7 +80,7 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
             mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
             fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
             sampled = cv2.remap(
-                np.ascontiguousarray(scene[..., plane]),
+                scene[plane],
                 fx * np.float32(sx) + np.float32(ox - 0.5),
                 fy * np.float32(sy) + np.float32(oy - 0.5),
                 cv2.INTER_CUBIC if rendered else cv2.INTER_LINEAR,

@@ -33,12 +33,14 @@ def names() -> list[str]:
 
 @lru_cache(maxsize=1)
 def planes(name: str) -> F32:
-    """Bands (H, W, 6) of a scene, linear; about 1 for white paper."""
+    """Bands (6, H, W) of a scene, linear; about 1 for white paper."""
     result: F32 | None = None
     for part, triple in zip("ab", _TRIPLES, strict=True):
         coded = imagecodecs.jpegxl_decode((PICTURES / f"{name}.{part}.jxl").read_bytes(), numthreads=1)
         if result is None:
-            result = np.empty((*coded.shape[:2], COUNT), np.float32)
-        result[..., triple] = (coded.astype(np.float32) / np.float32(65535)) ** 2 * np.float32(HEADROOM)
+            result = np.empty((COUNT, *coded.shape[:2]), np.float32)
+        for index, band in enumerate(triple):
+            np.multiply(coded[..., index], np.float32(np.sqrt(HEADROOM) / 65535), out=result[band], dtype=np.float32)
+            np.square(result[band], out=result[band])
     assert result is not None
     return result

@@ -63,13 +63,15 @@ def work_on(into: Path) -> None:
     if data.exists():
         shutil.rmtree(data)
     print("Bringing the demo shoot in …", flush=True)
-    job = import_now(data, NAME, sorted((into / "shoot").glob("*.DNG")), None, ["catalogue"])
-    for item in job.items:
-        if item.message:
-            print(f"  {item.path.name}: {item.message}")
     catalogue = Catalogue(data)
+    # Before the first process starts: it takes the folders over. The same two processes do all of it.
     SHELF.folders = [catalogue.profiles.folder]
+    workers = Workers(2)
     try:
+        job = import_now(data, NAME, sorted((into / "shoot").glob("*.DNG")), None, ["catalogue"], workers)
+        for item in job.items:
+            if item.message:
+                print(f"  {item.path.name}: {item.message}")
         with catalogue.write() as session:
             shoot = session.scalars(select(Shoot).where(Shoot.name == NAME)).one()
             shoot.creator, shoot.rights = "Alder & Finch", "© Alder & Finch"
@@ -80,22 +82,22 @@ def work_on(into: Path) -> None:
                 if members:
                     first = scenes[members[0].name]
                     _develop(session, resolver, group, members, _kind(first.scene, first.taken.hour > 15))
-        _profiles(catalogue, into / "shoot")
-        _deliver(catalogue, data, into / "out")
+        _profiles(catalogue, into / "shoot", workers)
+        _deliver(catalogue, data, into / "out", workers)
     finally:
+        workers.shutdown()
         catalogue.close()
     mark.write_text(str(VERSION))
 
 
-def _profiles(catalogue: Catalogue, photos: Path) -> None:
+def _profiles(catalogue: Catalogue, photos: Path, workers: Workers) -> None:
     """A camera profile for each of the two cameras, from their chart shots under flash, and rules that use them."""
     charts = [s for s in frames() if s.scene == "colour-chart" and s.kelvin == 5500 and (photos / s.name).exists()]
-    with Workers(2) as workers:
-        jobs = [
-            workers.submit(made_profile, [str(photos / s.name)], ["D55"], [None], f"{s.camera}, flash", True, None)
-            for s in charts
-        ]
-        made = [job.result() for job in jobs]
+    jobs = [
+        workers.submit(made_profile, [str(photos / s.name)], ["D55"], [None], f"{s.camera}, flash", True, None)
+        for s in charts
+    ]
+    made = [job.result() for job in jobs]
     rules = []
     for data, report in made:
         key = catalogue.profiles.keep(read_dcp(data), report)
@@ -129,7 +131,7 @@ def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list
         set_values(session, resolver, [frames[-1]], {"light.local_contrast": 40})
 
 
-def _deliver(catalogue: Catalogue, data: Path, into: Path) -> None:
+def _deliver(catalogue: Catalogue, data: Path, into: Path, workers: Workers) -> None:
     """One delivery is done: the lamp for the web, once."""
     spec = Library(data).spec("shipped/web-gallery")
     with catalogue.read() as session:
@@ -140,8 +142,7 @@ def _deliver(catalogue: Catalogue, data: Path, into: Path) -> None:
         return
     print("Delivering the lamp …", flush=True)
     folder.mkdir(parents=True)
-    with Workers(2) as workers:
-        deliveries = Deliveries(catalogue, workers)
-        deliveries.create(1, chosen, [spec], folder)
-        deliveries.wait()
-        deliveries.close()
+    deliveries = Deliveries(catalogue, workers)
+    deliveries.create(1, chosen, [spec], folder)
+    deliveries.wait()
+    deliveries.close()

@@ -1,0 +1,26 @@
+"""The data that the network is trained on: pictures are what they should be, and the coding is its own inverse."""
+
+import numpy as np
+from training.coding import INPUTS, guess, linear, planes
+from training.pictures import picture
+
+
+def test_procedural_pictures_are_repeatable_and_varied() -> None:
+    made = [picture(seed, 64) for seed in range(6)]
+    assert np.array_equal(made[3], picture(3, 64))
+    assert all(p.shape == (64, 64, 3) and np.isfinite(p).all() and p.min() >= 0 and p.max() <= 4 for p in made)
+    assert all(p.std() > 1e-3 for p in made) and len({round(float(p.mean()), 4) for p in made}) == 6
+
+
+def test_the_coding_gives_clean_values_back() -> None:
+    """Coded colour at the four places of a tile, decoded: a grey picture comes back by its own first guess."""
+    values = np.full((4, 8, 10), 0.3, np.float32)
+    found = linear(guess(values))
+    assert found.shape == (3, 16, 20) and np.abs(found - 0.3).max() < 1e-5
+    a, b, clip = (np.full(4, v, np.float32) for v in (1e-3, 1e-5, 1.5))
+    seen = planes(values, a, b, clip)
+    assert seen.shape == (INPUTS, 8, 10) and np.isfinite(seen).all()
+    # The stabilised planes, their deviation, and the offset, by hand.
+    offset = 0.375e-3 + 1e-2
+    assert np.allclose(seen[0], np.sqrt(0.3 + offset), atol=1e-6)
+    assert np.allclose(seen[8], np.sqrt(1e-3) / 2) and np.allclose(seen[12], np.sqrt(offset), atol=1e-6)
