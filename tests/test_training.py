@@ -23,4 +23,4 @@ def test_the_coding_gives_clean_values_back() -> None:
     # The stabilised planes, their deviation, and the offset, by hand.
     offset = 0.375e-3 + 1e-2
     assert np.allclose(seen[0], np.sqrt(0.3 + offset), atol=1e-6)
-    assert np.allclose(seen[8], np.sqrt(1e-3) / 2) and np.allclose(seen[12], np.sqrt(offset), atol=1e-6)
+    assert np.allclose(seen[8], 2 * np.sqrt(1e-3)) and np.allclose(seen[12], np.sqrt(offset), atol=1e-6)

@@ -6,8 +6,6 @@ colour even, with a deviation of sqrt(a) / 2; a and b are scale and offset of th
 answer is in roots of a fixed code, sqrt(v + FLOOR), so that it means the same whatever the noise.
 """
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -21,36 +19,35 @@ def tiles(mosaic: F32) -> F32:
     return np.stack([mosaic[0::2, 0::2], mosaic[0::2, 1::2], mosaic[1::2, 0::2], mosaic[1::2, 1::2]])
 
 
-def planes(values: Any, a: Any, b: Any, clip: Any, xp: Any = np) -> Any:
+def planes(values: F32, a: F32, b: F32, clip: F32) -> F32:
     """What the network sees: (17, h, w).
 
-    Stabilised values, coded values, the noise's deviation in stabilised values (per tile place, 4 each), the transform's
+    Stabilised values, coded values, four times the noise's deviation in stabilised values (per tile place, 4 each), the transform's
     offset (1), and how near each value is to where the sensor clips (4).
 
     Args:
         values: (4, h, w), balanced linear tiles.
         a, b: (4,) scale and offset of the variance of each; clip: (4,) where each clips.
-        xp: NumPy, or another library with its functions.
     """
 
-    def wide(v: Any) -> Any:
+    def wide(v: F32) -> F32:
         return v.reshape(4, 1, 1) + 0 * values
 
     offset = 0.375 * a + b / a
-    stable = xp.sqrt(xp.clip(values + offset.reshape(4, 1, 1), 0, None))
-    coded = xp.sqrt(xp.clip(values, 0, None) + FLOOR)
-    deviation = wide(xp.sqrt(a) / 2)
-    near = xp.clip(values / clip.reshape(4, 1, 1), 0, 1) ** 4
-    ground = wide(xp.sqrt(offset))[:1]
-    return xp.concatenate([stable, coded, 4 * deviation, ground, near], 0)
+    stable = np.sqrt(np.clip(values + offset.reshape(4, 1, 1), 0, None))
+    coded = np.sqrt(np.clip(values, 0, None) + FLOOR)
+    deviation = wide(np.sqrt(a) / 2)
+    near = np.clip(values / clip.reshape(4, 1, 1), 0, 1) ** 4
+    ground = wide(np.sqrt(offset))[:1]
+    return np.concatenate([stable, coded, 4 * deviation, ground, near], 0)
 
 
-def guess(values: Any, xp: Any = np) -> Any:
+def guess(values: F32) -> F32:
     """A first picture in coded values, (12, h, w): red, green and blue at each place of a tile, the tile's own colours."""
-    coded = xp.sqrt(xp.clip(values, 0, None) + FLOOR)
+    coded = np.sqrt(np.clip(values, 0, None) + FLOOR)
     red, green1, green2, blue = coded[0:1], coded[1:2], coded[2:3], coded[3:4]
     green = (green1 + green2) * 0.5
-    return xp.concatenate([red, green, blue, red, green1, blue, red, green2, blue, red, green, blue], 0)
+    return np.concatenate([red, green, blue, red, green1, blue, red, green2, blue, red, green, blue], 0)
 
 
 def linear(coded: F32) -> F32:
