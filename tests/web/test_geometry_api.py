@@ -61,6 +61,19 @@ def test_lines_give_settings_and_nothing_is_changed_by_asking(server: Running, i
     assert trouble.status_code == 422 and "along an edge" in trouble.text
 
 
+def test_several_frames_are_made_upright_in_one_step(server: Running, ids: list[int]) -> None:
+    result = server.post("/api/upright", {"frames": ids})
+    assert result["changed"] == 3 and result["trouble"] == []
+    values = [server.get(f"/api/frames/{i}")["values"] for i in ids]
+    assert all("perspective.vertical" in v for v in values) and len({v["perspective.horizontal"] for v in values}) > 1
+    server.post("/api/shoots/1/undo")
+    assert all("perspective.vertical" not in server.get(f"/api/frames/{i}")["values"] for i in ids)
+    refused = server.post("/api/upright", {"frames": ids[:1], "limit": 1})
+    assert refused["changed"] in (0, 1) and refused["changed"] + len(refused["trouble"]) == 1
+    if refused["changed"]:
+        server.post("/api/shoots/1/undo")
+
+
 def test_what_is_said_about_a_frames_geometry(server: Running, ids: list[int]) -> None:
     header, _ = server.view(ids[1], values={"crop.outside": "backdrop", "crop.left": -0.2})
     assert any("left border" in n for n in header["notes"])

@@ -215,6 +215,16 @@ def made_lens(paths: list[str], even: str | None) -> tuple[str, dict[str, Any]]:
     return make_lens([read(Path(p)) for p in paths if p != even], read(Path(even)) if even else None)
 
 
+def upright_by_itself(path: str, settings: dict[str, Any], limit: float) -> dict[str, Any]:
+    """Settings that make a frame's own lines stand, or {"trouble": why not} (see `core.upright.automatic`)."""
+    from tanner.core.upright import automatic
+
+    try:
+        return automatic(read(Path(path)), develop(settings), limit)
+    except ValueError as error:
+        return {"trouble": str(error)}
+
+
 def white_by(path: str, method: str, profile: str) -> dict[str, float]:
     """White balance settings that a method finds: "auto" (see `auto_white`) or "chart" (its grey patches)."""
     from tanner.core.colour.auto_white import auto_white

@@ -7,10 +7,10 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import Resolver, set_each
 from tanner.core.adjust.registry import develop
-from tanner.core.errors import SettingsError
+from tanner.core.errors import SettingsError, TannerError
 from tanner.core.optics.turn import turned
 from tanner.core.upright import automatic, drawn
-from tanner.jobs.tasks import made_lens
+from tanner.jobs.tasks import made_lens, upright_by_itself
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body
 
@@ -28,6 +28,10 @@ class Lines(BaseModel):
     model_config = ConfigDict(extra="forbid")
     lines: list[tuple[Share, Share, Share, Share]] = Field(default=[], max_length=8)
     values: dict[str, Any] = {}
+    limit: float = Field(default=15, ge=1, le=30)
+
+
+class UprightMany(Body):
     limit: float = Field(default=15, ge=1, le=30)
 
 
@@ -62,6 +66,34 @@ def upright(frame_id: int, body: Lines, desk: Desk) -> dict[str, Any]:
         return automatic(source, develop(values), body.limit)
     except ValueError as error:
         raise SettingsError(str(error)) from None
+
+
+@router.post("/upright")
+def upright_many(body: UprightMany, desk: Desk) -> dict[str, Any]:
+    """Make the own lines of each of several frames stand, as one step; frames where that fails are named."""
+    with desk.catalogue.read() as session:
+        frames = frames_of(session, body.frames)
+        resolver = Resolver(session, one_shoot(frames))
+        work = [(f.id, f.name, f.path, dict(resolver.resolve(f).values)) for f in frames]
+    jobs = [desk.workers.submit(upright_by_itself, path, values, body.limit) for _, _, path, values in work]
+    found: dict[int, dict[str, Any]] = {}
+    trouble: list[str] = []
+    for (frame_id, name, _, _), job in zip(work, jobs, strict=True):
+        try:
+            result = job.result()
+        except TannerError as error:
+            result = {"trouble": str(error)}
+        if "trouble" in result:
+            trouble.append(f"{name}: {result['trouble']}")
+        else:
+            found[frame_id] = result["values"]
+    with desk.catalogue.write() as session:
+        frames = [f for f in frames_of(session, body.frames) if f.id in found]
+        if not frames:
+            return {"done": None, "changed": 0, "trouble": trouble}
+        resolver = Resolver(session, one_shoot(frames))
+        action = set_each(session, resolver, [(f, found[f.id]) for f in frames], "Made upright by their own lines")
+        return {**done(action), "changed": len(frames), "trouble": trouble}
 
 
 @router.post("/lens/make")

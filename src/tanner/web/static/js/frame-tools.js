@@ -215,6 +215,12 @@ export class FrameTools {
 
   async automatic() {
     this.stop();
+    const many = this.bench.targets();
+    if (many.length > 1) {
+      const result = await this.bench.commit("/api/upright", { frames: many });
+      if (result) tell([`${result.changed} of ${many.length} frames made upright.`, ...result.trouble].join(" "), result.trouble.length > 0);
+      return;
+    }
     const found = await trying(() => post(`/api/frames/${this.bench.frame().id}/upright`, {}));
     if (!found) return;
     await this.bench.commit("/api/edit", { frames: [this.bench.frame().id], values: found.values });
