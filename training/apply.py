@@ -4,7 +4,6 @@ The network was trained on pictures of our own making (see the folder `training`
 Demosaicing is part of it: colour that is guessed from noise cannot be made good afterwards.
 """
 
-import json
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -22,12 +21,6 @@ HERE = Path(__file__).parent
 NETWORK = HERE / "network.onnx"
 TILE, EDGE = 384, 40
 """Side of a tile at half size, and what of it on each side is only there to be looked at."""
-
-
-def trained() -> dict[str, Any]:
-    """How the network was trained: steps, seconds, data, figures."""
-    found: dict[str, Any] = json.loads((HERE / "network.json").read_text())
-    return found
 
 
 @cache
@@ -83,7 +76,8 @@ def _red_first(source: Source, ry: int, rx: int) -> F32:
     if not (ry or rx):
         return tiles_of(source)
     flat = np.empty(source.data.shape, np.float32)
+    tiles = tiles_of(source)
     for n, (y, x) in enumerate(((0, 0), (0, 1), (1, 0), (1, 1))):
-        flat[y::2, x::2] = tiles_of(source)[n]
+        flat[y::2, x::2] = tiles[n]
     flat = np.roll(flat, (-ry, -rx), axis=(0, 1))
     return np.stack([flat[0::2, 0::2], flat[0::2, 1::2], flat[1::2, 0::2], flat[1::2, 1::2]])

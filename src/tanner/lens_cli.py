@@ -15,14 +15,14 @@ Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 @app.command()
 def find(file: Annotated[Path, typer.Argument(help="A raw file.")], as_json: Json = False) -> None:
     """Say which lens corrections a file gets, and where they come from."""
-    from tanner.core.raw.reader import lens_of, read
+    from tanner.core.raw.reader import read
 
     try:
-        facts = read(file, pixels=False).facts
+        source = read(file, pixels=False)
     except TannerError as error:
         typer.echo(f"tanner: {error}", err=True)
         raise typer.Exit(1) from None
-    lens = lens_of(facts)
+    facts, lens = source.facts, source.lens
     found: dict[str, Any] = {
         "path": str(file),
         "lens": facts.lens,

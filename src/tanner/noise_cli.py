@@ -1,6 +1,8 @@
 """`tanner denoise`: noise taken out of raw files before anything else."""
 
 import json
+import os
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -29,9 +31,15 @@ def denoise(
         typer.echo(f"tanner: There is no method called {method}. There are: {', '.join(METHODS)}.", err=True)
         raise typer.Exit(2)
     trouble = False
+    threads = min(4, os.cpu_count() or 1)
     for file in files:
+
+        def say(share: float, name: str = file.name) -> None:
+            if sys.stderr.isatty():
+                typer.echo(f"\r{name}: {share:.0%}" + ("\n" if share == 1 else ""), err=True, nl=False)
+
         try:
-            done = denoise_file(file, method, Strength(luminance, colour, detail), to, suffix)
+            done = denoise_file(file, method, Strength(luminance, colour, detail), to, suffix, say, threads)
         except TannerError as error:
             typer.echo(f"tanner: {error}", err=True)
             trouble = True

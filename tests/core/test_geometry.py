@@ -32,7 +32,7 @@ def view(
     lens: Lens | None = None, optics: Optics | None = None, perspective: Perspective | None = None, *,
     size: tuple[int, int] = (600, 400), orientation: int = 1, focal: float = 500.0, drawn: str = "rectilinear",
 ) -> View:  # fmt: skip
-    return View(size, orientation, optics or Optics(), perspective or Perspective(), lens, focal, drawn)
+    return View(size, orientation, optics or Optics(), perspective or Perspective(), lens, drawn, focal)
 
 
 def test_strength_is_linear_in_the_shift() -> None:

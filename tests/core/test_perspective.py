@@ -28,8 +28,8 @@ def view(optics: Optics | None = None, perspective: Perspective | None = None, *
         optics or Optics(),
         perspective or Perspective(),
         more.get("lens"),
-        FOCAL,
         str(more.get("drawn", "rectilinear")),
+        FOCAL,
     )  # type: ignore[arg-type]
 
 

@@ -8,7 +8,7 @@ import pytest
 
 from tanner.core.adjust.registry import develop
 from tanner.core.lensmake.fit import MakeError, straightness
-from tanner.core.lensmake.make import make_lens
+from tanner.core.lensmake.make import joined, make_lens
 from tanner.core.optics import database
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.optics.view import View
@@ -95,6 +95,24 @@ def test_the_file_gives_the_known_lens_back(made: tuple[str, dict], grid: Source
     assert np.abs(light / np.median(light) - 1).max() < 0.02
 
 
+def test_a_zoom_is_measured_at_several_lengths(made: tuple[str, dict], grid: Source, tmp_path: Path) -> None:  # type: ignore[type-arg]
+    """What was measured before at another focal length stays, and lengths between are interpolated."""
+    xml, report = made
+    longer = xml.replace('focal="20"', 'focal="60"').replace(f'a="{report["distortion"]["a"]:.6f}"', 'a="0.05"')
+    assert longer.count('focal="60"') == xml.count('focal="20"') and 'a="0.05"' in longer
+    both = joined(longer, xml)
+    assert joined(both, "not XML") == both
+    (tmp_path / "own.xml").write_text(both)
+    x, y = np.array([60.0]), np.array([60.0])
+    at = {}
+    for focal in (20.0, 40.0, 60.0):
+        facts = grid.facts.model_copy(update={"focal_length_mm": focal})
+        at[focal] = float(database.by_name(report["key"], facts, [tmp_path]).positions(x, y)[1, 0, 0])
+    assert at[60.0] != pytest.approx(at[20.0], abs=5) and min(at[20.0], at[60.0]) < at[40.0] < max(at[20.0], at[60.0])
+    # The same length again takes the older's place.
+    assert joined(longer, both).count("<distortion") == 2
+
+
 def test_strength_0_leaves_and_200_bends_the_other_way() -> None:
     """The residual of known lines: gone at 100 %, as much the other way at 200 %, within a tenth.
 
@@ -105,7 +123,7 @@ def test_strength_0_leaves_and_200_bends_the_other_way() -> None:
     for strength in (0.0, 100.0, 200.0):
         optics = develop({"optics.distortion": strength}).groups["optics"]
         perspective = develop({}).groups["perspective"]
-        view = View((6000, 4000), 1, optics, perspective, lens, 5000.0)  # type: ignore[arg-type]
+        view = View((6000, 4000), 1, optics, perspective, lens, focal=5000.0)  # type: ignore[arg-type]
         # Where lines that are straight in life appear: their recorded places, looked up in the ideal picture.
         t = np.linspace(-2500, 2500, 41)
         wanted, _ = view.positions(t, np.full(41, -1500.0))

@@ -112,6 +112,10 @@ def test_joined_frames_come_in_beside_their_originals(server: Running, ids: list
     facts = server.get(f"/api/frames/{new['id']}")["starting"]
     assert "optics.distortion" not in facts
     assert not list((server.folder / "data" / "work").glob("*"))
+    # A result of the very same numbers is no second frame: the one that is there is shown, and no copy is left.
+    copy = server.folder / "photos" / "W0-wide-2.dng"
+    copy.write_bytes((server.folder / "photos" / "W0-wide.dng").read_bytes())
+    assert server.services.merges._bring_in(copy, 1, new["set"]) == new["id"] and not copy.exists()
     again = _joined(server, {"frames": ids[:2], "kind": "flat"})
     assert again["state"] == "done" and sheet.keys() != {again["frame"]}
 

@@ -14,6 +14,7 @@ from tanner.core.colour.dcp import CameraProfile, ProfileError, read_dcp, write_
 from tanner.core.colour.printing import check_icc, for_cameras
 from tanner.core.colour.shelf import MOST_BYTES, fits_names, load
 from tanner.core.errors import TannerError
+from tanner.core.lensmake.make import joined
 from tanner.core.optics.database import check_file
 from tanner.core.output.files import write_whole
 
@@ -132,9 +133,11 @@ class Profiles:
         return key
 
     def keep_lens(self, xml: str, name: str) -> str:
-        """Keep a lens that was measured here; a newer measurement of the same lens takes the older's place."""
-        check_file(xml.encode(), name)
+        """Keep a lens that was measured here, with what was measured of it before at other focal lengths."""
         path = self.folder / f"measured-{slug(name)}.xml"
+        if path.exists():
+            xml = joined(xml, path.read_text())
+        check_file(xml.encode(), name)
         write_whole(path, xml.encode(), replace=True)
         return path.name
 

@@ -159,13 +159,13 @@ def view_of(source: Source, development: Development) -> tuple[View, str]:
     if key not in source.cache:
         _forget(source, "map", 4)
         lens, warning = source.lens_by(optics.chosen_lens)
-        view = View(
-            source.size, orientation, optics, perspective, lens, source.focal[0],
-            getattr(lens, "projection", "rectilinear"),
-        )  # fmt: skip
+        view = View(source.size, orientation, optics, perspective, lens, lens.projection if lens else "rectilinear")
+        if view.bends:
+            # Only here: without it in the file, a whole database is read for it.
+            view = replace(view, focal=source.focal[0])
         if view.folds():
             warning = "These corrections fold the picture over, so they are left out. Lower the strengths, or choose another lens."
-            view = View(source.size, orientation, Optics(), Perspective(), None, source.focal[0])
+            view = View(source.size, orientation, Optics(), Perspective(), None)
         source.cache[key] = view, warning
     found: tuple[View, str] = source.cache[key]
     return found
@@ -424,9 +424,7 @@ def backdrop_of(source: Source, development: Development) -> backdrop.Backdrop:
         w, h = full_size(source, whole)
         share = 220 / max(w, h)
         size = max(16, round(w * share)), max(16, round(h * share))
-        planes = np.empty((3, size[1], size[0]), dtype=np.float32)
-        _resample(make_plan(source, whole, size), 0, 0, planes)
-        source.cache[key] = backdrop.carried_on(planes)
+        source.cache[key] = backdrop.carried_on(render_planes(make_plan(source, whole, size)))
     found: backdrop.Backdrop = source.cache[key]
     return found
 

@@ -39,7 +39,8 @@ def _unturned(source: Source, development: Development, places: Array) -> Array:
     """Places of the ideal picture as the camera saw them, in units of the focal length of a straight picture."""
     view, _ = view_of(source, development)
     x, y = view.ideal(places[:, 0], places[:, 1])
-    at = direction(x / view.focal, y / view.focal, view.lens_projection)
+    focal = source.focal[0]
+    at = direction(x / focal, y / focal, view.lens_projection)
     z = np.where(np.abs(at[2]) < 1e-6, 1e-6, at[2])
     return np.stack([at[0] / z, at[1] / z], axis=1)
 

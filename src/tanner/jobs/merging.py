@@ -14,7 +14,6 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash, free_name, write_whole
-from tanner.jobs.pictures import Pictures
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 
@@ -112,8 +111,8 @@ class Merge:
 class Merges:
     """Merges of a running program, one after the other; only the last few are remembered."""
 
-    def __init__(self, catalogue: Catalogue, pictures: Pictures) -> None:
-        self._catalogue, self._pictures = catalogue, pictures
+    def __init__(self, catalogue: Catalogue) -> None:
+        self._catalogue = catalogue
         self._jobs: dict[int, Merge] = {}
         self._lock = threading.Lock()
         self._workers: Workers | None = None
@@ -173,10 +172,15 @@ class Merges:
         """The result joins the set of its first frame, right beside it."""
         assert self._workers is not None
         facts = self._workers.submit(read_facts, str(target)).result()
-        frame_id = add_frame(self._catalogue, shoot_id, target, file_hash(target), facts)
+        content = file_hash(target)
+        frame_id = add_frame(self._catalogue, shoot_id, target, content, facts)
         with self._catalogue.write() as session:
-            frame = session.scalars(select(Frame).where(Frame.id == frame_id)).one()
-            frame.set_id = set_id
+            if frame_id is None:
+                # The same frames were joined before, to the same numbers: that one is shown, and this copy goes.
+                target.unlink()
+                known = select(Frame.id).where(Frame.shoot_id == shoot_id, Frame.content == content)
+                return session.scalar(known)
+            session.get_one(Frame, frame_id).set_id = set_id
         return frame_id
 
     def close(self) -> None:

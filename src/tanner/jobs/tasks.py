@@ -18,7 +18,7 @@ from tanner.core.output.metadata import Words
 from tanner.core.output.sizing import output_size, parse_size
 from tanner.core.output.spec import OutputSpec
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import RAW, Source, lens_of, read
+from tanner.core.raw.reader import RAW, Source, read
 from tanner.core.render import as_shot_white, full_size, render
 
 PREVIEW = 512
@@ -37,7 +37,7 @@ def read_source(path: str) -> Source:
 def read_facts(path: str) -> dict[str, Any]:
     """Facts of a file with what the catalogue wants to know besides."""
     source = read(Path(path), pixels=False)
-    lens = lens_of(source.facts)
+    lens = source.lens
     kelvin, tint = xy_to_temperature(as_shot_white(source))
     return {
         **source.facts.summary(),
@@ -215,12 +215,12 @@ def made_lens(paths: list[str], even: str | None) -> tuple[str, dict[str, Any]]:
     return make_lens([read(Path(p)) for p in paths if p != even], read(Path(even)) if even else None)
 
 
-def upright_by_itself(path: str, settings: dict[str, Any], limit: float) -> dict[str, Any]:
+def upright_by_itself(path: str, values: dict[str, Any], limit: float) -> dict[str, Any]:
     """Settings that make a frame's own lines stand, or {"trouble": why not} (see `core.upright.automatic`)."""
     from tanner.core.upright import automatic
 
     try:
-        return automatic(read(Path(path)), develop(settings), limit)
+        return automatic(read(Path(path)), develop(values), limit)
     except ValueError as error:
         return {"trouble": str(error)}
 

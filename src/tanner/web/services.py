@@ -33,7 +33,7 @@ class Services:
         self.pictures = Pictures(self.catalogue, self.workers)
         self.importer = Importer(self.catalogue, self.workers, self.pictures)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
-        self.merges = Merges(self.catalogue, self.pictures)
+        self.merges = Merges(self.catalogue)
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)

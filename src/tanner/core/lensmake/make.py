@@ -1,6 +1,7 @@
 """A lens file in the open database's form, measured from frames."""
 
 import re
+import xml.etree.ElementTree as ElementTree
 from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
@@ -144,3 +145,25 @@ def _xml(
   </lens>
 </lensdatabase>
 """
+
+
+def joined(new: str, old: str) -> str:
+    """The XML of a lens with what an older file holds of it at other focal lengths, between which the database interpolates.
+
+    A part (distortion, seams or fall-off) that the new measurement lacks stays as it was. An older file that cannot be
+    read counts for nothing.
+    """
+    try:
+        before = ElementTree.fromstring(old).find("lens/calibration")
+    except ElementTree.ParseError:
+        before = None
+    tree = ElementTree.fromstring(new)
+    calibration = tree.find("lens/calibration")
+    if calibration is None or before is None:
+        return new
+    measured = {(part.tag, float(part.get("focal", "0"))) for part in calibration}
+    for part in before:
+        if (part.tag, float(part.get("focal", "0"))) not in measured:
+            calibration.append(part)
+    ElementTree.indent(tree)
+    return ElementTree.tostring(tree, encoding="unicode") + "\n"

@@ -146,11 +146,12 @@ def _wiener(noisy: F32, pilot: F32, size: int, step: int) -> F32:
     pad = size
     both = [np.pad(v, ((0, 0), (pad, pad + step), (pad, pad + step)), mode="reflect") for v in (noisy, pilot)]
     window = np.hanning(size + 2)[1:-1].astype(np.float32)
+    forward = _dct(size)
     result = np.empty_like(noisy)
     inner = np.s_[pad : pad + h, pad : pad + w]
     for n in range(len(noisy)):
         total, norm = np.zeros(both[0].shape[1:], np.float32), np.zeros(both[0].shape[1:], np.float32)
-        wiener(both[0][n], both[1][n], _dct(size), window, step, total, norm)
+        wiener(both[0][n], both[1][n], forward, window, step, total, norm)
         result[n] = total[inner] / norm[inner]
     return result
 
@@ -161,6 +162,6 @@ def _fine(
     """A non-local mean (source: buades2011) as the pilot of a Wiener filter, which brings fine texture back."""
     mixed = np.ascontiguousarray(mixed)
     pilot = np.empty_like(mixed)
-    average(mixed, mixed, reach, patch, np.float32(base), np.float32(width), 0, mixed.shape[1], pilot)
+    average(mixed, mixed, reach, patch, np.float32(base), np.float32(width), pilot)
     # What the filter leaves ringing and what the mean smooths away differ: together they err less than either.
     return np.float32(0.7) * _wiener(mixed, pilot, size, step) + np.float32(0.3) * pilot

@@ -13,8 +13,8 @@ NEAR = 4
 
 
 @kernel
-def average(noisy, guide, reach, patch, base, width, y0, y1, out):
-    """Fill rows y0 to y1 of the output with weighted means.
+def average(noisy, guide, reach, patch, base, width, out):
+    """Fill the output with weighted means.
 
     The weight of a tile falls with the distance of its surroundings in the guide, d = mean squared difference over
     (2 patch + 1)^2 tiles and all guide planes: (1 - max(d - base, 0) / width)^2, 0 beyond.
@@ -37,8 +37,8 @@ def average(noisy, guide, reach, patch, base, width, y0, y1, out):
     weight = np.empty(w, dtype=np.float32)
     total = np.empty((planes, STRIP, w), dtype=np.float32)
     norm = np.empty((STRIP, w), dtype=np.float32)
-    for top in range(y0, y1, STRIP):
-        high = min(STRIP, y1 - top)
+    for top in range(0, h, STRIP):
+        high = min(STRIP, h - top)
         total[:] = zero
         norm[:] = zero
         for dy in range(-reach, reach + 1):

@@ -22,7 +22,7 @@ def target_of(path: Path, folder: Path | None, suffix: str, method: str) -> Path
         stem = suffix.format(name=path.stem, method=method)
     except (KeyError, IndexError, ValueError):
         raise NoiseError(f"The name {suffix} cannot be used. Write {{name}} and {{method}} for what changes.") from None
-    if not stem or "/" in stem or stem == path.stem:
+    if not stem or "/" in stem or "\0" in stem or stem == path.stem:
         raise NoiseError(f"The name {suffix} gives no name of its own. Write for example {{name}}-quiet.")
     return free_name((folder or path.parent) / f"{stem}.dng")
 
@@ -34,6 +34,7 @@ def denoise_file(
     folder: Path | None = None,
     suffix: str = "{name}-quiet",
     say: Callable[[float], None] | None = None,
+    threads: int = 1,
 ) -> dict[str, Any]:
     """Write the quiet copy of a raw file, marked so that nothing is done twice.
 
@@ -51,9 +52,8 @@ def denoise_file(
         raise NoiseError(f"{path.name} {kind}; noise is taken out of raw mosaics only.")
     target = target_of(path, folder, suffix, method)
     model = noise_model(source)
-    quiet = cleaned(source, method, strength, say)
+    quiet = cleaned(source, method, strength, say, threads)
     data = raw_copy(quiet.data, source.facts, black=BLACK, quiet=True, original=path)
-    target.parent.mkdir(parents=True, exist_ok=True)
     write_whole(target, data, replace=False)
     return {
         "path": str(path),

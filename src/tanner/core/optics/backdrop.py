@@ -1,11 +1,11 @@
 """A plain backdrop carried on beyond the picture's border: its gradient, its level at the border, its noise.
 
-Method (our own): along each side the level of a narrow band is read, and its running median is taken.
-Where the band lies near that it is backdrop; where it does not, the level goes straight on between its neighbours. Beyond the border the level goes
-on by the gradient that the backdrop has towards it, ever more slowly, and the farther out the more its level is that of
-a longer stretch of the border, so that no streaks run outwards. The noise is a piece of the backdrop itself at the same
-scale, without its gradient. A side with too much else on it is not plain, and that is said; where
-something small reaches the border it ends there, and that is said as well.
+Method (our own): along each side the level of a narrow band is read, and its running median is taken. Where the band lies
+near that it is backdrop; where it does not, the level goes straight on between its neighbours. Beyond the border the
+level goes on by the gradient that the backdrop has towards it, ever more slowly, and the farther out the more its level
+is that of a longer stretch of the border, so that no streaks run outwards. The noise is a piece of the backdrop itself at
+the same scale, without its gradient. A side with too much else on it is not plain, and that is said; where something
+small reaches the border it ends there, and that is said as well.
 """
 
 from dataclasses import dataclass

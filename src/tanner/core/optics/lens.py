@@ -67,6 +67,10 @@ class Lens(Protocol):
     @property
     def source(self) -> str: ...
 
+    @property
+    def projection(self) -> str:
+        """How it draws once its distortion is undone: one of `projection.LENSES`."""
+
     def positions(self, x: Array, y: Array) -> Array:
         """Recorded positions, shape (3 planes, 2 axes, ...), for ideal positions x, y."""
 
@@ -98,6 +102,7 @@ class OpcodeLens:
     kind: str = "rectilinear"
     reciprocal: bool = False
     maps: tuple[Any, ...] = ()
+    projection: str = "rectilinear"
 
     def _relative(self, x: Array, y: Array, centre: tuple[float, float]) -> tuple[Array, Array, float]:
         w, h = self.size

@@ -5,7 +5,6 @@ the largest rectangle of the frame's shape that lies wholly within what the sens
 empty is ever shown unless it is asked for.
 """
 
-import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -70,7 +69,7 @@ class View:
 
     Attributes:
         size: width and height of the sensor's active area; orientation: EXIF 1 to 8, with the crop's turn.
-        focal: focal length in px; lens_projection: how the lens draws.
+        lens_projection: how the lens draws; focal: focal length in px, needed only where the view `bends`.
     """
 
     size: tuple[int, int]
@@ -78,8 +77,8 @@ class View:
     optics: Optics
     perspective: Perspective
     lens: Lens | None
-    focal: float
     lens_projection: str = "rectilinear"
+    focal: float = 1.0
 
     @property
     def upright(self) -> tuple[int, int]:
@@ -233,8 +232,3 @@ def _best_centre(edge: Array, half: Array) -> Array:
         step /= 2.5
     result: Array = centre
     return result
-
-
-def angle_of_view(focal: float, size: tuple[int, int]) -> float:
-    """Degrees over the diagonal, of a rectilinear picture."""
-    return 2 * math.degrees(math.atan(math.hypot(*size) / 2 / focal))

@@ -9,14 +9,9 @@ from numpy.typing import NDArray
 
 from tanner.core.raw.dng import DngTags, write_dng
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.tags import dng_tags
+from tanner.core.raw.tags import MARKS, dng_tags
 
-_MARKS = {
-    "distortion": "DistortionCorrectionAlreadyApplied",
-    "lateral_colour": "LateralChromaticAberrationCorrectionAlreadyApplied",
-    "fall_off": "VignetteCorrectionAlreadyApplied",
-}
-RATIONAL, BYTE, UNDEFINED = 5, 1, 7
+RATIONAL, BYTE = 5, 1
 
 
 def raw_copy(
@@ -73,7 +68,7 @@ def raw_copy(
 
 
 def _xmp(applied: Sequence[str]) -> bytes:
-    rows = " ".join(f'aux:{_MARKS[m]}="True"' for m in applied)
+    rows = " ".join(f'aux:{mark}="True"' for mark, name in MARKS.items() if name in applied)
     return (
         '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/">'
         '<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" '

@@ -120,7 +120,7 @@ def exif_facts(path: Path) -> dict[str, Any]:
     return {k: v for k, v in facts.items() if v not in (None, "")}
 
 
-_APPLIED = {
+MARKS = {
     "DistortionCorrectionAlreadyApplied": "distortion",
     "LateralChromaticAberrationCorrectionAlreadyApplied": "lateral_colour",
     "VignetteCorrectionAlreadyApplied": "fall_off",
@@ -130,4 +130,4 @@ _APPLIED = {
 def _applied(xmp: Any) -> tuple[str, ...]:
     """Corrections that a camera or a pre-pass has done: the marks of XMP's schema of additional EXIF properties."""
     marks = {d.key().rsplit(".", 1)[-1]: str(d.toString()).strip().lower() for d in xmp}
-    return tuple(name for mark, name in _APPLIED.items() if marks.get(mark) in ("true", "1"))
+    return tuple(name for mark, name in MARKS.items() if marks.get(mark) in ("true", "1"))
