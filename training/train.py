@@ -7,7 +7,10 @@ training/network.json, and the weights beside it in network.onnx. Without the st
 import argparse
 import json
 import math
+import multiprocessing
 import time
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -22,48 +25,57 @@ STATE = Path("build/train/state.pt")
 OUT = Path(__file__).parent
 POOL = Path("build/train/pool.npy")
 PATCH, BATCH = 96, 12
-RATE, FULL_RUN = 8e-4, 60_000
+RATE, FULL_RUN = 8e-4, 12_500
 """Learning rate, and the steps over which it falls to nothing."""
 SEED = 20_261_125
 
 
-def pool(count: int) -> np.ndarray:
-    """Pictures (count, SIZE, SIZE, 3) float16: procedural ones, and a sixth of crops from our own rendered scenes."""
-    if POOL.exists():
-        kept = np.load(POOL, mmap_mode="r")
-        if len(kept) == count:
-            return kept
-    POOL.parent.mkdir(parents=True, exist_ok=True)
-    made = np.empty((count, SIZE, SIZE, 3), np.float16)
-    crops = list(_scene_crops(count // 6))
-    began = time.time()
-    for n in range(count):
-        made[n] = crops[n] if n < len(crops) else picture(SEED + n)
-        if n % 50 == 49:
-            print(f"pictures {n + 1} of {count}, {time.time() - began:.0f} s", flush=True)
-    np.save(POOL, made)
-    return np.load(POOL, mmap_mode="r")
+def pool(count: int, workers: int) -> np.ndarray:
+    """Pictures (count, SIZE, SIZE, 3) float16: procedural ones, and every sixth a crop from our own rendered scenes.
+
+    A pool that is there already is made longer only.
+    """
+    kept = np.load(POOL) if POOL.exists() else np.empty((0, SIZE, SIZE, 3), np.float16)
+    if len(kept) < count:
+        POOL.parent.mkdir(parents=True, exist_ok=True)
+        made = np.empty((count, SIZE, SIZE, 3), np.float16)
+        made[: len(kept)] = kept
+        numbers = range(len(kept), count)
+        with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as executor:
+            drawn = [n for n in numbers if n % 6 != 5]
+            for n, image in zip(drawn, executor.map(_drawn, drawn, chunksize=8), strict=True):
+                made[n] = image
+                if n % 50 == 49:
+                    print(f"pictures {n + 1} of {count}", flush=True)
+        for n, image in _scene_crops([n for n in numbers if n % 6 == 5]):
+            made[n] = image
+        np.save(POOL.with_suffix(".part.npy"), made)
+        POOL.with_suffix(".part.npy").replace(POOL)
+    return np.load(POOL, mmap_mode="r")[:count]
 
 
-def _scene_crops(count: int):  # type: ignore[no-untyped-def]
+def _drawn(n: int) -> np.ndarray:
+    return picture(SEED + n).astype(np.float16)
+
+
+def _scene_crops(numbers: list[int]) -> Iterator[tuple[int, np.ndarray]]:
     from tanner.studio import bands, light, pictures
 
-    rng = np.random.default_rng(SEED)
     names = pictures.names()
-    per = max(1, count // len(names))
-    for name in names:
-        weights = bands.weights(light.sensitivities("Alder One"), light.light(5500)).astype(np.float32)
+    weights = bands.weights(light.sensitivities("Alder One"), light.light(5500)).astype(np.float32)
+    for which, name in enumerate(names):
+        own = [n for n in numbers if (n // 6) % len(names) == which]
+        if not own:
+            continue
         scene = np.moveaxis(pictures.planes(name), 0, -1) @ weights.T
         scene /= scene.reshape(-1, 3).mean(axis=0) / scene.mean()
-        for _ in range(per):
-            step = int(rng.choice([1, 1, 2, 3]))
-            span = SIZE * step
-            y, x = (int(rng.integers(0, max(1, n - span))) for n in scene.shape[:2])
-            crop = scene[y : y + span, x : x + span]
-            crop = crop[: crop.shape[0] // step * step, : crop.shape[1] // step * step]
-            crop = crop.reshape(crop.shape[0] // step, step, crop.shape[1] // step, step, 3).mean(axis=(1, 3))
-            if crop.shape[:2] == (SIZE, SIZE):
-                yield np.clip(crop / max(float(np.percentile(crop, 99)), 1e-3), 0, 4)
+        for n in own:
+            rng = np.random.default_rng(SEED + n)
+            step = int(rng.choice([k for k in (1, 1, 2, 3) if k * SIZE <= min(scene.shape[:2])]))
+            y, x = (int(rng.integers(0, length - SIZE * step + 1)) for length in scene.shape[:2])
+            crop = scene[y : y + SIZE * step, x : x + SIZE * step]
+            crop = crop.reshape(SIZE, step, SIZE, step, 3).mean(axis=(1, 3))
+            yield n, np.clip(crop / max(float(np.percentile(crop, 99)), 1e-3), 0, 4)
 
 
 def batch(
@@ -77,7 +89,7 @@ def batch(
         crop = image[y : y + patch, x : x + patch].astype(np.float32)
         if rng.random() < 0.5:
             crop = crop[:, ::-1]
-        crop = np.rot90(crop, int(rng.integers(4)))
+        crop = np.rot90(crop, int(rng.integers(4)))[..., rng.permutation(3)]
         crop = crop * np.exp(rng.normal(0, 0.12, 3)).astype(np.float32) * np.float32(np.exp(rng.normal(0, 0.35)))
         balance = np.array([rng.uniform(0.35, 0.9), 1.0, rng.uniform(0.35, 0.9)], np.float32)
         electrons = float(np.exp(rng.uniform(math.log(90), math.log(40_000))))
@@ -105,8 +117,9 @@ def batch(
 
 
 def loss_of(found: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
-    """Coded values as the eye weighs them, and linear ones as the figures do."""
-    return functional.l1_loss(found, truth) + 0.35 * functional.l1_loss(found * found.abs(), truth * truth)
+    """Coded values as the eye weighs them, and the logarithm of each crop's linear error: dark crops count as bright ones do."""
+    error = ((found * found.abs() - truth * truth) ** 2).mean(dim=(1, 2, 3))
+    return functional.l1_loss(found, truth) + 0.01 * torch.log(error + 1e-7).mean()
 
 
 def figures(net: torch.nn.Module, pictures: np.ndarray) -> dict[str, float]:
@@ -187,7 +200,7 @@ def main() -> None:
     options = parser.parse_args()
     torch.set_num_threads(options.threads)
     torch.manual_seed(SEED)
-    pictures = pool(options.pictures)
+    pictures = pool(options.pictures, options.threads)
     held, trained = pictures[-60:], pictures[:-60]
     net = Network().to(memory_format=torch.channels_last)
     optimiser = torch.optim.Adam(net.parameters(), lr=RATE)

@@ -42,13 +42,10 @@ def _nested(values: dict[str, Any]) -> dict[str, Any]:
     return flat
 
 
-def _settings(settings: Path | None, preset: Path | None, amount: float, given: list[str]) -> dict[str, Any]:
+def _settings(settings: Path | None, given: list[str]) -> dict[str, Any]:
     from tanner.core.adjust.registry import adjustments, check_names, develop
-    from tanner.core.series.preset import read_preset
 
     result: dict[str, Any] = {}
-    if preset:
-        result |= read_preset(preset).at(amount / 100)
     if settings:
         try:
             data = json.loads(settings.read_bytes())
@@ -155,11 +152,13 @@ def develop(
 
     from tanner.core.colour.shelf import SHELF, load
     from tanner.core.output.spec import OutputSpec, explain, read_spec
+    from tanner.core.series.preset import read_preset
     from tanner.jobs.tasks import develop_file
     from tanner.jobs.workers import Workers
 
     try:
-        values = _settings(settings, preset, amount, set_ or [])
+        values = _settings(settings, set_ or [])
+        wanted = read_preset(preset) if preset else None
         if lens:
             values["optics.chosen_lens"] = lens
             if lens != "none":
@@ -183,7 +182,16 @@ def develop(
     dumped = [s.model_dump() for s in specs]
     with Workers(lanes) as workers:
         jobs = [
-            workers.submit(develop_file, str(p), values, dumped, str(to), threads=2 // lanes, tokens={"number": n})
+            workers.submit(
+                develop_file,
+                str(p),
+                values,
+                dumped,
+                str(to),
+                threads=2 // lanes,
+                tokens={"number": n},
+                preset=(wanted.model_dump(), amount / 100) if wanted else None,
+            )
             for n, p in enumerate(files, 1)
         ]
         for path, job in zip(files, jobs, strict=True):

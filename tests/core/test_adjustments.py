@@ -23,7 +23,10 @@ CONTEXT = {
     "detail.enabled": {"detail.amount": 150.0},
     "profile.enabled": {"profile.curve_strength": 100.0},
     "optics.enabled": {"optics.distortion": 100.0},
-    "noise.enabled": {"noise.luminance": 100.0},
+    "noise.enabled": {"noise.method": "quick"},
+    "noise.luminance": {"noise.method": "quick"},
+    "noise.colour": {"noise.method": "quick"},
+    "noise.detail": {"noise.method": "quick"},
     "white.enabled": {"white.temperature": 9000.0},
     "light.enabled": {"light.exposure": 1.0},
     "curve.enabled": {"curve.points": [[0, 0], [0.5, 0.7], [1, 1]]},
@@ -37,6 +40,7 @@ CONTEXT = {
 EXTREMES = {
     "curve.points": [[0, 0.1], [0.5, 0.8], [1, 0.9]],
     "crop.ratio": None,  # a note for the crop's handles, which the picture does not show
+    "noise.method": "quick",
     "profile.camera": "bright",
     "profile.look": "halved",
     "profile.look_space": "linear",
@@ -66,7 +70,7 @@ def extreme(a: Adjustment) -> object:
     if a.key in EXTREMES:
         return EXTREMES[a.key]
     if a.spec.widget == "switch":
-        return False
+        return not a.neutral
     return a.high if a.high is not None and a.high != a.neutral else a.low
 
 

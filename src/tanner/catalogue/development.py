@@ -12,6 +12,7 @@ from tanner.catalogue.models import Action, Base, Frame, FrameSet, Patch, Shoot
 from tanner.catalogue.profiles import Rule, chosen_by_rule
 from tanner.core.adjust.registry import adjustments, blend, check_names, develop
 from tanner.core.errors import SettingsError, TannerError
+from tanner.core.series.depends import About, settled
 from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, offset_for, resolve
 
 KINDS: dict[str, type[Base]] = {"frame": Frame, "set": FrameSet, "shoot": Shoot}
@@ -29,7 +30,9 @@ class Resolver:
         if shoot is None:
             raise TannerError("This shoot is no longer there.")
         self.shoot = shoot
-        self.preset = blend(_known(shoot.preset.get("values", {})), shoot.preset.get("amount", 100) / 100)
+        self._preset = _known(shoot.preset.get("values", {}))
+        self._amount = shoot.preset.get("amount", 100) / 100
+        self._preset_at: dict[About, dict[str, Any]] = {}
         query = select(FrameSet).where(FrameSet.shoot_id == shoot_id)
         self.sets = {s.id: s for s in session.scalars(query)}
         leads = [s.lead_id for s in self.sets.values() if s.lead_id]
@@ -53,12 +56,19 @@ class Resolver:
         kelvin, tint = frame.as_shot or (5500.0, 0.0)
         return Layers(
             defaults={**frame.starting, **self._by_rule(frame, kelvin)},
-            preset=self.preset,
+            preset=self._by_preset(frame),
             lead=self.coming.get(lead.id, lead.own) if lead else {},
             own=frame.own if own is None else own,
             offsets=frame.offsets,  # type: ignore[arg-type]
             as_shot=(kelvin, tint),
         )
+
+    def _by_preset(self, frame: Frame) -> dict[str, Any]:
+        """The shoot's preset for this frame: its values may depend on what the frame is."""
+        about = about_of(frame)
+        if about not in self._preset_at:
+            self._preset_at[about] = blend(settled(self._preset, about), self._amount)
+        return self._preset_at[about]
 
     def _by_rule(self, frame: Frame, kelvin: float) -> dict[str, Any]:
         """Defaults that the user's rules give: the camera profile for this camera in this light."""
@@ -67,6 +77,12 @@ class Resolver:
 
     def resolve(self, frame: Frame) -> Resolved:
         return resolve(self.layers(frame))
+
+
+def about_of(frame: Frame) -> About:
+    """What values of a preset may depend on."""
+    kelvin = frame.as_shot[0] if frame.as_shot else None
+    return About(frame.iso, kelvin, frame.camera, frame.lens, frame.height > frame.width)
 
 
 def _known(values: Mapping[str, Any]) -> dict[str, Any]:
@@ -233,7 +249,7 @@ def set_values(
     label: str = "",
 ) -> Action | None:
     """Set values on frames as one action."""
-    changes = _edited_all(resolver, frames, values, relative)
+    changes = _edited_all(resolver, [(f, values) for f in frames], relative)
     return record(session, resolver.shoot.id, label or say(values), changes)
 
 
@@ -241,17 +257,16 @@ def set_each(
     session: Session, resolver: Resolver, wanted: Sequence[tuple[Frame, Mapping[str, Any]]], label: str
 ) -> Action | None:
     """Set values of each frame's own on several frames, as one action."""
-    changes = [change for frame, values in wanted for change in _edited_all(resolver, [frame], values)]
-    return record(session, resolver.shoot.id, label, changes)
+    return record(session, resolver.shoot.id, label, _edited_all(resolver, wanted))
 
 
 def _edited_all(
-    resolver: Resolver, frames: Sequence[Frame], values: Mapping[str, Any], relative: Sequence[str] = ()
+    resolver: Resolver, wanted: Sequence[tuple[Frame, Mapping[str, Any]]], relative: Sequence[str] = ()
 ) -> list[tuple[Frame, dict[str, Any]]]:
     """Own layers after a change, leads first: followers that are changed along then have nothing to depart in."""
     changes = []
     try:
-        for frame in sorted(frames, key=resolver.is_lead, reverse=True):
+        for frame, values in sorted(wanted, key=lambda pair: resolver.is_lead(pair[0]), reverse=True):
             after = edited(resolver, frame, values, relative=relative)
             if resolver.is_lead(frame):
                 resolver.coming[frame.id] = after["own"]
@@ -313,7 +328,7 @@ def carry(
     for shoot_id in dict.fromkeys(f.shoot_id for f in targets):
         there = resolver if shoot_id == resolver.shoot.id else Resolver(session, shoot_id)
         mine = [f for f in targets if f.shoot_id == shoot_id and f.id != source.id]
-        changes = _edited_all(there, mine, values)
+        changes = _edited_all(there, [(f, values) for f in mine])
         changed += sum(any(getattr(f, k) != v for k, v in after.items()) for f, after in changes)
         action = record(session, shoot_id, f"Carried over from {source.name}: {say(values)}", changes) or action
     return action, changed

@@ -1,6 +1,6 @@
 """The main path: from a decoded source and its development to finished pixels.
 
-    mosaic -> levels and demosaic (square-root values; noise shrunk there) -> fall-off and the one
+    mosaic -> noise (`noise.stage`) -> levels and demosaic (square-root values) -> fall-off and the one
     resampling (lens, crop, straighten, orientation, scale) -> white balance, rebuilt highlights, camera
     matrix, exposure -> local gain from the base layer -> tone -> saturation -> output space ->
     sharpening -> encoding
@@ -30,8 +30,9 @@ from tanner.core.colour.saturation import Colour, factors
 from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import SPACES, luminance_weights, oklab_cones, working_to
 from tanner.core.colour.white import White, white_point
-from tanner.core.noise import shrink
-from tanner.core.noise.plain import Noise
+from tanner.core.noise import stage
+from tanner.core.noise.controls import Noise
+from tanner.core.noise.planes import cleaned_small
 from tanner.core.noise.sharpen import Detail, gaussian
 from tanner.core.optics import backdrop
 from tanner.core.optics.crop import BEYOND, Crop, kept
@@ -66,7 +67,7 @@ class Plan:
 
     source: Source
     geometry: Geometry
-    noise: Noise
+    small_noise: Noise | None
     reduce: int
     stretch: float
     kernel: F32
@@ -200,8 +201,22 @@ def _packed(source: Source, kind: str, profile: str, table: Table | None, *at: A
     return result
 
 
+def _quiet(source: Source, noise: Noise, small: bool, draft: bool) -> tuple[Source, Noise | None]:
+    """The source without its noise; and what is left to be done at the size that is worked at."""
+    wanted = small and source.facts.kind == "bayer" and stage.method_for(source, noise) != "none"
+    if wanted and (noise.method == "quick" or stage.waits(source, noise)):
+        faults = noise.model_copy(update={"method": "none"})
+        return stage.quiet_source(source, faults), noise
+    return stage.quiet_source(source, noise, draft=draft), None
+
+
 def make_plan(
-    source: Source, development: Development, output: tuple[int, int], space: str = "srgb", bits: int = 8
+    source: Source,
+    development: Development,
+    output: tuple[int, int],
+    space: str = "srgb",
+    bits: int = 8,
+    draft: bool = False,
 ) -> Plan:
     """Compute tables, matrices and the map for one frame at one output size.
 
@@ -209,11 +224,13 @@ def make_plan(
         output: width and height in px.
         space: one of `SPACES`.
         bits: 8 or 16.
+        draft: noise that is not taken out yet is shrunk quickly, and at the size that is worked at where that is small.
     """
     light, curve = development.group(Light), development.group(Curve)
     profile, detail = development.group(Profile), development.group(Detail)
     geometry = geometry_of(source, development, output)
     reduce, stretch = _reduction(geometry.scale, source.facts.kind == "bayer")
+    source, small_noise = _quiet(source, development.group(Noise), draft and reduce >= 4, draft)
     pre = pre_gains(source)
     camera = source.colour_by(profile.camera)[0]
     white = white_point(development.group(White), as_shot_white(source, profile.camera))
@@ -234,7 +251,7 @@ def make_plan(
     plan = Plan(
         source=source,
         geometry=geometry,
-        noise=development.group(Noise),
+        small_noise=small_noise,
         reduce=reduce,
         stretch=stretch,
         kernel=lanczos(1.0 if stretch <= WIDEN else round(stretch, 2)),
@@ -247,7 +264,7 @@ def make_plan(
         hue_sat=_packed(source, "hue_sat", profile.camera, hue_sat, white),
         look=_packed(source, "look", profile.camera, look),
         gain=np.float32(gain),
-        guide=_guide(source, development) if terms.any() else np.zeros((2, 1, 1), np.float32),
+        guide=_guide(source, development, draft) if terms.any() else np.zeros((2, 1, 1), np.float32),
         ev=np.float32(ev),
         terms=terms,
         table=tone_table(light, curve, profile.curve_strength / 100, camera.curve),
@@ -290,15 +307,8 @@ def _levels(source: Source, pre: F32) -> tuple[F32, F32]:
     return _f32(black), _f32(balance / (source.facts.white - black))
 
 
-def _noise_sigma(plan: Plan) -> float:
-    """Noise of the roots, from the file's noise model or from its ISO (a made-up camera's usual figure)."""
-    facts = plan.source.facts
-    scale = facts.noise_profile[0] if facts.noise_profile else 2e-6 * (facts.iso or 100)
-    return shrink.root_sigma(float(scale) * float(plan.pre.mean()))
-
-
 def _binned(plan: Plan) -> F32:
-    """The whole mosaic in blocks, each colour for itself; noise shrunk at that size."""
+    """The whole mosaic in blocks, each colour for itself; in a draft, its noise shrunk at that size."""
     source, k = plan.source, plan.reduce
     key = ("binned", k)
     if key not in source.cache:
@@ -310,15 +320,12 @@ def _binned(plan: Plan) -> F32:
         demosaic.bin_mosaic(source.data, black, gain, ry, rx, k, planes)
         source.cache[key] = planes
     planes = source.cache[key]
-    noise = plan.noise
-    if not (noise.luminance or noise.colour):
+    if plan.small_noise is None:
         return planes
-    quieted = ("quieted", k, noise)
+    quieted = ("quieted", k, plan.small_noise)
     if quieted not in source.cache:
         _forget(source, "quieted", 2)
-        roots = np.sqrt(np.maximum(planes + demosaic.OFFSET, 0))
-        roots = shrink.denoise(roots, noise, _noise_sigma(plan) / (k / 2))
-        source.cache[quieted] = roots * np.abs(roots) - demosaic.OFFSET
+        source.cache[quieted] = cleaned_small(planes, source, plan.pre, k, plan.small_noise)
     result: F32 = source.cache[quieted]
     return result
 
@@ -336,32 +343,22 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
         return _binned(plan), np.zeros(2, np.float32), float(k), shifts
     reach = np.empty(4, dtype=np.float32)
     sensor_range(plan.geometry.grid, y0, y1, x0, x1, reach)
-    noisy = bool(plan.noise.luminance or plan.noise.colour)
     pad = math.ceil(3 * k * plan.stretch) + 1
     w, h = source.size
     left = int(math.floor((max(float(reach[0]), -8.0) - pad) / k)) * k
     top = int(math.floor((max(float(reach[2]), -8.0) - pad) / k)) * k
     cols = max(10, math.ceil((min(float(reach[1]), w + 8.0) + pad - left) / k))
     rows = max(10, math.ceil((min(float(reach[3]), h + 8.0) + pad - top) / k))
-    extra = shrink.MARGIN if noisy else 0
-    shape = (3, rows * k + 2 * extra, cols * k + 2 * extra)
+    shape = (3, rows * k, cols * k)
     planes = _work.get("planes", *shape)
     if bayer:
         black, gain = _levels(source, plan.pre)
         ry, rx = source.facts.pattern or (0, 0)
-        demosaic.demosaic_region(
-            source.data, top - extra, left - extra, black, gain, ry, rx, _work.scratch, planes, noisy
-        )
+        demosaic.demosaic_region(source.data, top, left, black, gain, ry, rx, _work.scratch, planes)
     else:
-        ys = np.clip(np.arange(top - extra, top - extra + shape[1]), 0, h - 1)
-        xs = np.clip(np.arange(left - extra, left - extra + shape[2]), 0, w - 1)
+        ys = np.clip(np.arange(top, top + shape[1]), 0, h - 1)
+        xs = np.clip(np.arange(left, left + shape[2]), 0, w - 1)
         planes[:] = source.data[:, ys[0] : ys[-1] + 1][:, ys - ys[0]][:, :, xs]
-        if noisy:
-            planes[:] = np.sqrt(np.maximum(planes + demosaic.OFFSET, 0))
-    if noisy:
-        quiet = shrink.denoise(planes, plan.noise, _noise_sigma(plan))
-        quiet = quiet[:, extra : extra + rows * k, extra : extra + cols * k]
-        planes = np.ascontiguousarray(quiet * np.abs(quiet) - demosaic.OFFSET)
     if k > 1:
         small = _work.get("small", 3, rows, cols)
         box(planes, k, small)
@@ -384,7 +381,7 @@ def _geometry_only(development: Development, **other: Any) -> Development:
     return Development({**plain, **{k: development.groups[k] for k in ("crop", "optics", "perspective")}, **other})
 
 
-def _guide(source: Source, development: Development) -> F32:
+def _guide(source: Source, development: Development, draft: bool) -> F32:
     """Coefficients of the base layer for this geometry, before white balance and exposure are chosen."""
     groups = geometry_groups(development)
     key = ("guide", groups)
@@ -393,7 +390,7 @@ def _guide(source: Source, development: Development) -> F32:
         w, h = full_size(source, development)
         share = min(1.0, GUIDE_EDGE / max(w, h))
         size = max(4, round(w * share)), max(4, round(h * share))
-        plan = make_plan(source, _geometry_only(development), size)
+        plan = make_plan(source, _geometry_only(development), size, draft=draft)
         planes = np.empty((3, size[1], size[0]), dtype=np.float32)
         _resample(plan, 0, 0, planes)
         m = luminance_weights() @ (plan.plain @ np.diag(plan.gains))
@@ -484,9 +481,10 @@ def _grain(plan: Plan, found: backdrop.Backdrop, crop: Crop, up: tuple[int, int]
 
 
 def notes(source: Source, development: Development) -> list[str]:
-    """What is to be said about a frame's geometry: a lens that is not there, a border that is not plain."""
+    """What is to be said about a frame: noise that is gone already, a lens that is not there, a border that is not plain."""
     view, warning = view_of(source, development)
     said = [warning] if warning else []
+    said += stage.notes(source, development.group(Noise))
     if view.bends and not source.focal[1]:
         said.append("The file does not say its focal length: that of a 35 mm lens is taken. Set Stretch by eye.")
     crop = development.group(Crop)
@@ -605,6 +603,7 @@ def render(
     region: tuple[int, int, int, int] | None = None,
     pool: Executor | None = None,
     keep: bool = False,
+    draft: bool = False,
 ) -> NDArray[Any]:
     """Render a frame, or a part of it.
 
@@ -613,11 +612,12 @@ def render(
         region: left, top, right, bottom of the part that is wanted, in output px.
         pool: threads to share the work between.
         keep: keep the resampled planes with the source, for a view whose light is being changed.
+        draft: see `make_plan`.
 
     Returns:
         uint8 or uint16 (h, w, 3), encoded for `space`, upright.
     """
-    plan = make_plan(source, development, output, space, bits)
+    plan = make_plan(source, development, output, space, bits, draft)
     if keep and region is None:
         return _from_kept(plan, development, pool)
     x0, y0, x1, y1 = region or (0, 0, *output)
@@ -638,7 +638,7 @@ def render(
 def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> NDArray[Any]:
     """A whole view from its resampled planes, which are made first when the geometry is new."""
     source, (width, height) = plan.source, plan.geometry.size
-    key = ("view", geometry_groups(development), plan.noise, (width, height))
+    key = ("view", geometry_groups(development), plan.small_noise, (width, height))
     m = 16
     run = map if pool is None else pool.map
     bands = [(y, min(height, y + 64)) for y in range(0, height, 64)]

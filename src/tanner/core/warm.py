@@ -41,13 +41,19 @@ def main() -> int:
         "light.shadows": 10.0,
         "colour.saturation": 10.0,
         "detail.amount": 50.0,
-        "noise.luminance": 20.0,
+        "noise.method": "quick",
+        "noise.luminance": 80.0,
+        "noise.hot_pixels": True,
+        "noise.moire": 50.0,
     }
     for size in ((512, 384), (360, 270), (240, 180), (100, 75)):
         for bits in (8, 16):
             render(source, develop(full), size, bits=bits)
+    render(source, develop(full | {"noise.method": "fine"}), (512, 384))
+    render(source, develop(full), (100, 75), draft=True)
     rgb = Source(source.facts.model_copy(update={"kind": "camera"}), np.full((3, 384, 512), 0.2, np.float32))
     pixels = render(rgb, develop(full), (300, 200), keep=True)
+    render(rgb, develop(full | {"noise.method": "fine"}), (300, 200))
     histogram(pixels)
     mark_clipping(pixels)
     print(f"Done in {time.perf_counter() - started:.0f} s.")

@@ -20,6 +20,8 @@ from tanner.core.output.spec import OutputSpec
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import RAW, Source, read
 from tanner.core.render import as_shot_white, full_size, render
+from tanner.core.series.depends import About
+from tanner.core.series.preset import Preset
 
 PREVIEW = 512
 """Long edge of the pictures on the Sheet."""
@@ -28,6 +30,14 @@ PREVIEW = 512
 def starting(facts: FrameFacts, *, lens: bool) -> dict[str, Any]:
     """Layer 1 of a frame's settings: defaults by rule."""
     return defaults(raw=facts.is_raw, lens=lens, applied=facts.applied)
+
+
+def about(source: Source) -> About:
+    """What values of a preset may depend on."""
+    w, h = full_size(source, develop({}))
+    facts = source.facts
+    kelvin = xy_to_temperature(as_shot_white(source))[0]
+    return About(facts.iso, kelvin, facts.camera_name, facts.lens, h > w)
 
 
 def read_source(path: str) -> Source:
@@ -111,12 +121,14 @@ def develop_file(
     words: dict[str, Any] | None = None,
     tokens: dict[str, Any] | None = None,
     targets: list[str] | None = None,
+    preset: tuple[dict[str, Any], float] | None = None,
 ) -> list[dict[str, Any]]:
     """Decode a file once and write it through several specs.
 
     Args:
         settings: sparse; with `rules` they stand above the defaults by rule.
         targets: full paths, one per spec, where the caller has chosen them already.
+        preset: a preset and its amount, under the settings.
 
     Returns:
         One result per spec: see `write_file`; or {"path", "error"}.
@@ -126,6 +138,8 @@ def develop_file(
     source = read(original)
     decoded = time.perf_counter() - started
     start = starting(source.facts, lens=source.lens is not None) if rules else {}
+    if preset:
+        start |= Preset(**preset[0]).at(preset[1], about(source))
     development = develop({**start, **settings})
     results = []
     pool = ThreadPoolExecutor(threads) if threads > 1 else None

@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from tanner.catalogue.development import Resolver, edited
+from tanner.catalogue.development import Resolver, about_of, edited
 from tanner.catalogue.models import Frame
 from tanner.core.errors import TannerError
 from tanner.core.measure import values_at
@@ -58,7 +58,7 @@ class Bench:
         try:
             frame, resolver = self._frame(ask.frame)
             values = resolver.resolve(frame).values
-            wished = self.desk.library.preset(ask.preset).at(ask.amount / 100) if ask.preset else ask.values
+            wished = self._wished(ask, frame)
             if wished:
                 layers = resolver.layers(frame)
                 draft = edited(resolver, frame, wished, relative=ask.relative)
@@ -71,6 +71,11 @@ class Bench:
         if not ask.view.before:
             self.shown = shown
         return _packed({**shown.header, "id": ask.id, "frame": ask.frame}, shown.jpeg)
+
+    def _wished(self, ask: Ask, frame: Frame) -> dict[str, Any]:
+        if not ask.preset:
+            return ask.values
+        return self.desk.library.preset(ask.preset).at(ask.amount / 100, about_of(frame))
 
     def probe(self, x: float, y: float) -> dict[str, Any] | None:
         """Values of the picture sent last, at a place in shares of it."""

@@ -9,11 +9,13 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import (
     Resolver,
+    about_of,
     carry,
     carry_list,
     give_up,
     history,
     record,
+    set_each,
     set_values,
     state_after,
 )
@@ -234,19 +236,19 @@ def try_preset(
     with desk.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    jpeg = desk.viewer.picture(frame.path, {**values, **preset.at(amount / 100)}, edge)
+    jpeg = desk.viewer.picture(frame.path, {**values, **preset.at(amount / 100, about_of(frame))}, edge)
     return Response(jpeg, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 
 @router.post("/apply")
 def apply(body: Apply, desk: Desk) -> dict[str, Any]:
     preset = desk.library.preset(body.key)
-    values = preset.at(body.amount / 100)
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         label = f"Preset {preset.name} at {body.amount:g} %"
-        return done(set_values(session, resolver, frames, values, label=label))
+        wanted = [(f, preset.at(body.amount / 100, about_of(f))) for f in frames]
+        return done(set_each(session, resolver, wanted, label))
 
 
 @router.post("/frames/{frame_id}/preset")

@@ -13,7 +13,7 @@ from tanner.core.colour.camera import Profile
 from tanner.core.colour.saturation import Colour
 from tanner.core.colour.white import White
 from tanner.core.errors import SettingsError
-from tanner.core.noise.plain import Noise
+from tanner.core.noise.controls import Noise
 from tanner.core.noise.sharpen import Detail
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.lens import Optics

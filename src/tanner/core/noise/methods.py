@@ -1,5 +1,6 @@
-"""The methods against noise, one interface: a Bayer frame in, the same frame with quieter numbers out."""
+"""The methods against noise, one interface: a mosaic in, the same mosaic with quieter numbers out."""
 
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -8,15 +9,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.noise.model import noise_model, tiles_of
-from tanner.core.noise.nonlocal_means import average, wiener
-from tanner.core.noise.stabilise import stabilised, unbiased
+from tanner.core.noise import fine, quick
+from tanner.core.noise.model import noise_model, tile_places, tiles_of
+from tanner.core.noise.stabilise import stabilised
+from tanner.core.noise.tiles import blend, enter, leave
 from tanner.core.raw.reader import Source
 
 F32 = NDArray[np.float32]
 BLACK = 2048
 """Where black lies in quiet mosaics, so that what is left of noise stays around it."""
-STRIP, MARGIN = 256, 40
+STRIP = {"quick": 512, "fine": 256}
+MARGIN = {"quick": quick.REACH + 2, "fine": fine.REACH + 12}
 """Rows of tiles that are worked on at once, and what is looked at above and below them."""
 METHODS = ("quick", "fine")
 # An orthonormal change of a tile's four values: sum, red against blue, green against both, green against green.
@@ -24,6 +27,7 @@ MIX = np.array(
     [[0.5, 0.5, 0.5, 0.5], [0.70710678, 0, 0, -0.70710678], [-0.5, 0.5, 0.5, -0.5], [0, 0.70710678, -0.70710678, 0]],
     dtype=np.float32,
 )
+Say = Callable[[float], None]
 
 
 @dataclass(frozen=True)
@@ -34,134 +38,127 @@ class Strength:
     colour: float = 100.0
     detail: float = 0.0
 
+    @property
+    def whole(self) -> bool:
+        return self == Strength()
+
 
 def cleaned(
-    source: Source,
-    method: str,
-    strength: Strength | None = None,
-    say: Callable[[float], None] | None = None,
-    threads: int = 1,
+    source: Source, method: str, strength: Strength | None = None, say: Say | None = None, threads: int = 1
 ) -> Source:
-    """A Bayer frame with its noise taken out.
-
-    Quick and fine give a mosaic, 0 at BLACK and 1 at 65535.
+    """A Bayer frame with its noise taken out: a mosaic, 0 at BLACK and 1 at 65535.
 
     Args:
         say: told how far the work is, 0 to 1; may raise to end it.
         threads: how many share the work.
     """
-    strength = strength or Strength()
-    model = noise_model(source)
-    tiles = tiles_of(source)
-    ry, rx = source.facts.pattern or (0, 0)
-    order = [2 * ry + rx, 2 * ry + 1 - rx, 2 * (1 - ry) + rx, 2 * (1 - ry) + 1 - rx]
-    a, b = (v[order].astype(np.float32).reshape(4, 1, 1) for v in (model.a, model.b))
-    black, white = float(BLACK), 65535.0
-    data = np.empty(source.data.shape, np.uint16)
-    h = tiles.shape[1]
-    tops = list(range(0, h, STRIP))
-    done = 0
+    quiet = as_source(source, cleaned_mosaic(source, method, say, threads))
+    return quiet if strength is None or strength.whole else blended(source, quiet, strength, threads)
 
-    def strip(top: int) -> None:
-        """Some rows, with what lies around them to be looked at: memory is bounded, and threads share the work."""
-        nonlocal done
-        first, last = max(0, top - MARGIN), min(h, top + STRIP + MARGIN)
-        mixed = np.tensordot(MIX, stabilised(tiles[order, first:last], a, b).astype(np.float32), axes=1)
-        quiet = _quick(mixed) if method == "quick" else _fine(mixed)
-        quiet = mixed + _shares(strength, mixed, quiet) * (quiet - mixed)
-        values = unbiased(np.tensordot(MIX.T, quiet, axes=1), a, b)[:, top - first : min(h, top + STRIP) - first]
-        numbers = np.clip(np.rint(values * (white - black) + black), 0, white).astype(np.uint16)
-        for n, place in enumerate(order):
-            data[2 * top + place // 2 : 2 * min(h, top + STRIP) : 2, place % 2 :: 2] = numbers[n]
-        done += 1
-        if say:
-            say(done / len(tops))
 
-    if threads == 1:
-        for top in tops:
-            strip(top)
-    else:
-        with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(strip, tops))
-    facts = source.facts.model_copy(update={"black": (black,) * 4, "white": white})
+def as_source(source: Source, data: NDArray[np.uint16]) -> Source:
+    """A quiet mosaic with all that is known about its frame."""
+    facts = source.facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0})
     return Source(facts, data, profiles=source.profiles, gain_maps=source.gain_maps)
 
 
-def _shares(strength: Strength, noisy: F32, quiet: F32) -> F32:
-    """How much of the change is made, by plane (sum first, then colours) and place.
+def _levels(source: Source) -> tuple[NDArray[np.intp], F32, F32]:
+    """Places of a tile, red first, with their black and the factor that makes white 1."""
+    order = tile_places(source)
+    black = np.array(source.facts.black, np.float32)[order]
+    return order, black, (1 / (source.facts.white - black)).astype(np.float32)
 
-    Detail gives back of the luminance what was taken beside structures, where it may be more than noise.
+
+def cleaned_mosaic(source: Source, method: str, say: Say | None = None, threads: int = 1) -> NDArray[np.uint16]:
+    """The numbers of `cleaned` at full strength."""
+    model = noise_model(source)
+    order, black, scale = _levels(source)
+    a, b = (v[order].astype(np.float32) for v in (model.a, model.b))
+    ground = b / (a * a)
+    low = np.minimum(stabilised(np.zeros(4, np.float32), a, b), 1.5).astype(np.float32)
+    data = _plain(source)
+    h, w = (int(n) // 2 for n in source.data.shape)
+    rows, columns = order // 2, order % 2
+    step, margin = STRIP[method], MARGIN[method]
+    offset = (0.375 + ground).astype(np.float32)
+
+    def strip(top: int) -> None:
+        """Some rows, with what lies around them to be looked at: memory is bounded, and threads share the work."""
+        end = min(h, top + step)
+        first, last = max(0, top - margin), min(h, end + margin)
+        mixed = np.empty((4, last - first, w), np.float32)
+        enter(source.data, first, last, rows, columns, black, scale / a, offset, MIX, mixed)
+        quiet = quick.quick(mixed) if method == "quick" else fine.fine(mixed)
+        leave(quiet, top - first, end - top, top, rows, columns, a, ground, low, MIX, BLACK, 65535, data)
+
+    in_strips(strip, range(0, h, step), say, threads)
+    return data
+
+
+def in_strips(strip: Callable[[int], None], tops: range, say: Say | None, threads: int) -> None:
+    """Work through a frame, and tell how far it is."""
+    done, lock = 0, threading.Lock()
+
+    def one(top: int) -> None:
+        nonlocal done
+        strip(top)
+        with lock:
+            done += 1
+            if say:
+                say(done / len(tops))
+
+    if threads == 1:
+        for top in tops:
+            one(top)
+        return
+    with ThreadPoolExecutor(threads) as pool:
+        futures = [pool.submit(one, top) for top in tops]
+        try:
+            for future in futures:
+                future.result()
+        except BaseException:
+            pool.shutdown(wait=True, cancel_futures=True)
+            raise
+
+
+def _plain(source: Source) -> NDArray[np.uint16]:
+    """An array for the quiet numbers; a last odd row or column, which no tile holds, as it was."""
+    data = np.empty(source.data.shape, np.uint16)
+    h, w = source.data.shape
+    for edge in ([np.s_[h - 1 :, :]] if h % 2 else []) + ([np.s_[:, w - 1 :]] if w % 2 else []):
+        black = float(source.facts.black[0])
+        values = (source.data[edge] - black) / (source.facts.white - black)
+        data[edge] = np.clip(np.rint(values * (65535 - BLACK) + BLACK), 0, 65535)
+    return data
+
+
+def blended(source: Source, quiet: Source, strength: Strength, threads: int = 1) -> Source:
+    """Between a frame and its quiet mosaic: how much of the change is made, by luminance and colour.
+
+    In linear values, so that means stay. Detail gives back of the luminance what was taken beside structures, where it may
+    be more than noise.
     """
+    order, black, scale = _levels(source)
+    gain = (1 / np.array(source.facts.neutral, np.float32))[[0, 1, 1, 2]]
     shares = np.array([strength.luminance, strength.colour, strength.colour, strength.colour], np.float32) / 100
-    full = np.broadcast_to(shares.reshape(4, 1, 1), noisy.shape).astype(np.float32)
-    if strength.detail:
-        local = cv2.blur(quiet[0] - cv2.GaussianBlur(quiet[0], (0, 0), 3.0), (3, 3))
-        busy = 1 - np.exp(-((local / 1.2) ** 2))
-        full[0] *= 1 - strength.detail / 100 * busy
-    return full
+    keep = _busy(source, quiet) * np.float32(strength.detail / 100) if strength.detail else np.zeros((0, 0), np.float32)
+    out = _plain(source)
+    h = out.shape[0] // 2
+
+    def strip(top: int) -> None:
+        blend(
+            source.data, quiet.data, top, min(h, top + 256), order // 2, order % 2, black, scale, np.float32(BLACK), gain,
+            MIX, shares, keep, out,
+        )  # fmt: skip
+
+    in_strips(strip, range(0, h, 256), None, threads)
+    return as_source(source, out)
 
 
-_KERNEL = np.array([1, 4, 6, 4, 1], dtype=np.float32) / 16
-_SIGMA = (0.889, 0.200, 0.086, 0.041)
-"""Deviation of each level of the transform for noise of deviation 1 (source: starck1998)."""
-
-
-def _wave(plane: F32, level: int) -> F32:
-    step = 2**level
-    taps = np.zeros(4 * step + 1, dtype=np.float32)
-    taps[::step] = _KERNEL
-    return np.asarray(cv2.sepFilter2D(plane, -1, taps, taps, borderType=cv2.BORDER_REFLECT), dtype=np.float32)
-
-
-def _quick(mixed: F32, luminance: float = 2.6, colour: float = 3.4) -> F32:
-    """Wavelet shrinkage: each coefficient by what its neighbourhood holds beyond noise."""
-    result = np.empty_like(mixed)
-    for n, plane in enumerate(mixed):
-        rest, total = plane, np.zeros_like(plane)
-        strength = luminance if n == 0 else colour
-        for level in range(4):
-            smooth = _wave(rest, level)
-            wave = rest - smooth
-            noise = (strength * _SIGMA[level]) ** 2 / 4
-            power = cv2.blur(wave * wave, (5, 5), borderType=cv2.BORDER_REFLECT)
-            total += wave * np.maximum(1 - noise * 1.6 / np.maximum(power, 1e-6), 0)
-            rest = smooth
-        result[n] = rest + total
-    return result
-
-
-def _dct(size: int) -> F32:
-    k = np.arange(size)
-    rows = np.sqrt(2 / size) * np.cos(np.pi * (2 * k[None] + 1) * k[:, None] / (2 * size))
-    rows[0] /= np.sqrt(2)
-    return rows.astype(np.float32)
-
-
-def _wiener(noisy: F32, pilot: F32, size: int, step: int) -> F32:
-    """Empirical Wiener filter of the cosine transform of small blocks, by the spectrum that a pilot shows.
-
-    Blocks overlap; each counts by how little noise it leaves.
-    """
-    h, w = noisy.shape[1:]
-    pad = size
-    both = [np.pad(v, ((0, 0), (pad, pad + step), (pad, pad + step)), mode="reflect") for v in (noisy, pilot)]
-    window = np.hanning(size + 2)[1:-1].astype(np.float32)
-    forward = _dct(size)
-    result = np.empty_like(noisy)
-    inner = np.s_[pad : pad + h, pad : pad + w]
-    for n in range(len(noisy)):
-        total, norm = np.zeros(both[0].shape[1:], np.float32), np.zeros(both[0].shape[1:], np.float32)
-        wiener(both[0][n], both[1][n], forward, window, step, total, norm)
-        result[n] = total[inner] / norm[inner]
-    return result
-
-
-def _fine(
-    mixed: F32, reach: int = 10, patch: int = 1, base: float = 2.3, width: float = 2.0, size: int = 12, step: int = 5
-) -> F32:
-    """A non-local mean (source: buades2011) as the pilot of a Wiener filter, which brings fine texture back."""
-    mixed = np.ascontiguousarray(mixed)
-    pilot = np.empty_like(mixed)
-    average(mixed, mixed, reach, patch, np.float32(base), np.float32(width), pilot)
-    # What the filter leaves ringing and what the mean smooths away differ: together they err less than either.
-    return np.float32(0.7) * _wiener(mixed, pilot, size, step) + np.float32(0.3) * pilot
+def _busy(source: Source, quiet: Source) -> F32:
+    """Where structures stand out of noise, 0 to 1, for each tile."""
+    model = noise_model(source)
+    a, b = (v.astype(np.float32).reshape(4, 1, 1) for v in (model.a, model.b))
+    level: F32 = stabilised(tiles_of(quiet), a, b).sum(axis=0, dtype=np.float32) / 2
+    local = cv2.blur(level - cv2.GaussianBlur(level, (0, 0), 3.0), (3, 3))
+    return np.asarray(1 - np.exp(-((local / 1.2) ** 2)), np.float32)

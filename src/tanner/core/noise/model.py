@@ -1,6 +1,7 @@
 """How noisy a frame is: variance = a * value + b for each place of its mosaic, of values from 0 (black) to 1 (white).
 
-From the file's NoiseProfile where it has one, else estimated from the frame itself.
+From the file's NoiseProfile where it has one; else from what was measured on other frames of the camera (see `table`);
+else estimated from the frame itself.
 """
 
 from dataclasses import dataclass
@@ -9,6 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.noise.table import TABLE
 from tanner.core.raw.reader import Source
 
 Array = NDArray[np.float64]
@@ -24,7 +26,7 @@ class NoiseModel:
 
     a: Array
     b: Array
-    source: Literal["file", "frame", "usual"]
+    source: Literal["file", "camera", "frame", "usual"]
 
     def sigma(self, value: float) -> float:
         """Deviation at a value, of the greenest place."""
@@ -47,12 +49,42 @@ def _of(source: Source) -> NoiseModel:
         if (a > 0).all() and (a < MOST_A).all() and (b >= 0).all() and (b < MOST_B).all():
             order = _colours(source)
             return NoiseModel(a[order], np.maximum(b[order], 1e-12), "file")
-    if source.facts.kind == "bayer" and min(source.data.shape) >= 128:
-        found = estimated(tiles_of(source))
-        if found is not None:
-            return NoiseModel(*found, "frame")
-    a = np.full(4, USUAL * (source.facts.iso or 100))
+    known = TABLE.find(source.facts.camera_name, source.facts.iso)
+    if known is not None and source.facts.kind == "bayer":
+        return NoiseModel(*known, "camera")
+    found = measured(source)
+    if found is not None:
+        return NoiseModel(*found, "frame")
+    a = np.full(4, usual(source.facts.iso))
     return NoiseModel(a, (3 * a) ** 2, "usual")
+
+
+def measured(source: Source) -> tuple[Array, Array] | None:
+    """a and b (4,) of a Bayer frame from itself, or None when it has too little that is even."""
+    if source.facts.kind != "bayer" or min(source.data.shape) < 128:
+        return None
+    return estimated(tiles_of(_bands(source)))
+
+
+MEASURED = 3_000_000
+"""px of a frame that noise is measured on."""
+
+
+def _bands(source: Source) -> Source:
+    """Bands of rows all over a large frame, as one: enough to measure on."""
+    h, w = source.data.shape
+    share = MEASURED / (h * w)
+    if share > 0.6:
+        return source
+    band = 2 * BLOCK * 6
+    tops = np.linspace(0, h - band, max(2, int(h * share / band))).astype(int) // 2 * 2
+    data = np.concatenate([source.data[t : t + band] for t in tops])
+    return Source(source.facts, data)
+
+
+def usual(iso: float | None) -> float:
+    """a of a usual sensor."""
+    return USUAL * (iso or 100)
 
 
 def _colours(source: Source) -> NDArray[np.intp]:
@@ -63,12 +95,19 @@ def _colours(source: Source) -> NDArray[np.intp]:
     return result
 
 
+def tile_places(source: Source) -> NDArray[np.intp]:
+    """The places of a tile (counted by rows) of red, the green beside it, the green below it, and blue."""
+    ry, rx = source.facts.pattern or (0, 0)
+    return np.array([2 * ry + rx, 2 * ry + 1 - rx, 2 * (1 - ry) + rx, 2 * (1 - ry) + 1 - rx], np.intp)
+
+
 def tiles_of(source: Source) -> NDArray[np.float32]:
     """The mosaic from 0 (black) to 1 (white), as tiles (4, H/2, W/2) in the order of rows."""
     black = np.array(source.facts.black, dtype=np.float32)
     places = ((0, 0), (0, 1), (1, 0), (1, 1))
     scale = 1 / (source.facts.white - black)
-    return np.stack([(source.data[y::2, x::2] - black[n]) * scale[n] for n, (y, x) in enumerate(places)]).astype(
+    h, w = (n // 2 * 2 for n in source.data.shape)
+    return np.stack([(source.data[y:h:2, x:w:2] - black[n]) * scale[n] for n, (y, x) in enumerate(places)]).astype(
         np.float32
     )
 
@@ -79,13 +118,13 @@ _QUARTILE = 0.7668
 
 
 def estimated(tiles: NDArray[np.float32]) -> tuple[Array, Array] | None:
-    """a and b (4,) from a frame's own even places, or None when it has too few.
+    """a and b of each plane (n, h, w) from its own even places, or None when it has too few.
 
     Second differences across both diagonals leave little of a picture and all of its noise (source: immerkaer1996);
     their variance is taken in blocks, and at each level the quietest quarter of the blocks speaks, so that texture does
     not. A line is fitted through the levels (after foi2008).
     """
-    a, b = np.empty(4), np.empty(4)
+    a, b = np.empty(len(tiles)), np.empty(len(tiles))
     for n, plane in enumerate(tiles):
         d = _second_differences(plane)
         h, w = (v // BLOCK * BLOCK for v in d.shape)

@@ -202,19 +202,15 @@ def _choose(known, guess, first, out, w):
 
 
 @kernel
-def _plus(g, difference, out, w, rooted):
-    """Green plus difference, as a linear value or as a root."""
-    if rooted:
-        for j in range(w):
-            out[j] = g[j] + difference[j]
-    else:
-        for j in range(w):
-            r = g[j] + difference[j]
-            out[j] = r * abs(r) - OFFSET
+def _plus(g, difference, out, w):
+    """Green plus difference, from roots to a linear value."""
+    for j in range(w):
+        r = g[j] + difference[j]
+        out[j] = r * abs(r) - OFFSET
 
 
 @kernel
-def demosaic_region(raw, y0, x0, black, gain, red_y, red_x, work, out, rooted):
+def demosaic_region(raw, y0, x0, black, gain, red_y, red_x, work, out):
     """Demosaic a region of a Bayer mosaic.
 
     Args:
@@ -223,7 +219,7 @@ def demosaic_region(raw, y0, x0, black, gain, red_y, red_x, work, out, rooted):
         black, gain: float32 (2, 2) by row and column parity: value = (raw - black) * gain.
         red_y, red_x: parity of the red pixels.
         work: from `scratch()`, one per thread.
-        out: float32 (3, h, w), filled with linear R, G, B (or square roots if `rooted`).
+        out: float32 (3, h, w), filled with linear R, G, B.
     """
     height, width = out.shape[1], out.shape[2]
     s, vv, hh, lp = work[0], work[1], work[2], work[3]
@@ -255,9 +251,9 @@ def demosaic_region(raw, y0, x0, black, gain, red_y, red_x, work, out, rooted):
             red_row = ((i + red_y) & 1) == 0
             g = green[i & 15, m:]
             k = i - y0
-            _plus(g, rows[4] if red_row else rows[5], out[0, k, bx:], n, rooted)
-            _plus(g, none, out[1, k, bx:], n, rooted)
-            _plus(g, rows[5] if red_row else rows[4], out[2, k, bx:], n, rooted)
+            _plus(g, rows[4] if red_row else rows[5], out[0, k, bx:], n)
+            _plus(g, none, out[1, k, bx:], n)
+            _plus(g, rows[5] if red_row else rows[4], out[2, k, bx:], n)
 
 
 @kernel

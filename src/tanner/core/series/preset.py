@@ -9,13 +9,15 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from tanner.core.adjust.registry import adjustments, blend, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.spec import explain
+from tanner.core.series.depends import About, depends, settled
 
 
 class Preset(BaseModel):
     """A preset as its file holds it.
 
     Attributes:
-        values: sparse settings by full name; what is not named is left as it is.
+        values: sparse settings by full name; what is not named is left as it is. A value may depend on the frame, see
+            `series.depends`.
         unknown: names that this version does not know (from a newer one): kept and written back.
     """
 
@@ -27,10 +29,10 @@ class Preset(BaseModel):
     about: str = Field(default="", max_length=300)
     values: dict[str, Any]
 
-    def at(self, amount: float) -> dict[str, Any]:
-        """Settings at an amount from 0 to 1.5."""
+    def at(self, amount: float, about: About) -> dict[str, Any]:
+        """Settings for a frame at an amount from 0 to 1.5."""
         known = {k: v for k, v in self.values.items() if k in adjustments()}
-        return blend(known, amount)
+        return blend(settled(known, about), amount)
 
     @property
     def unknown(self) -> list[str]:
@@ -48,7 +50,10 @@ def parse_preset(text: str | bytes, where: str) -> Preset:
     """
     try:
         preset = Preset.model_validate_json(text)
-        develop({k: v for k, v in preset.values.items() if k in adjustments()})
+        for key, value in preset.values.items():
+            chosen = depends(value)
+            for each in [value] if chosen is None else chosen.values():
+                develop({key: each} if key in adjustments() else {})
     except (ValidationError, SettingsError) as error:
         raise FormatError(f"{where}: is no preset that can be used: {explain(error)}") from None
     if preset.values and len(preset.unknown) == len(preset.values):

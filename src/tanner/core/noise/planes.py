@@ -1,0 +1,161 @@
+"""Noise of pictures that are no mosaic: sensors that the decoder interpolates, finished pictures, and mosaics made small."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.jit import kernel
+from tanner.core.noise import fine, quick
+from tanner.core.noise.controls import Noise
+from tanner.core.noise.methods import Say, Strength, in_strips
+from tanner.core.noise.model import Array, estimated, noise_model, usual
+from tanner.core.noise.stabilise import stabilised
+from tanner.core.noise.tiles import shrink
+from tanner.core.raw.reader import Source
+
+F32 = NDArray[np.float32]
+# An orthonormal change of three colours: sum, red against blue, green against both.
+MIX = np.array(
+    [[0.57735027, 0.57735027, 0.57735027], [0.70710678, 0, -0.70710678], [-0.40824829, 0.81649658, -0.40824829]],
+    dtype=np.float32,
+)
+STRIP, MARGIN = 256, 56
+WINDOW = 1200
+"""Side in px of the part on which noise is measured."""
+
+
+@kernel
+def enter(planes, scale, offset, mix, out):
+    """Stabilised values of three planes (3, h, w), mixed (see `tiles.enter`)."""
+    h, w = planes.shape[1:]
+    line = np.empty((3, w), dtype=np.float32)
+    zero, two = np.float32(0.0), np.float32(2.0)
+    for y in range(h):
+        for p in range(3):
+            source, goal, s, o = planes[p, y], line[p], scale[p], offset[p]
+            for x in range(w):
+                goal[x] = two * np.sqrt(max(source[x] * s + o, zero))
+        for m in range(3):
+            goal, c0, c1, c2 = out[m, y], mix[m, 0], mix[m, 1], mix[m, 2]
+            for x in range(w):
+                goal[x] = c0 * line[0, x] + c1 * line[1, x] + c2 * line[2, x]
+
+
+@kernel
+def leave(mixed, quiet, shares, a, ground, low, mix, out):
+    """Cleaned values, as far as their strength says, back to three linear planes."""
+    h, w = out.shape[1:]
+    one, quarter = np.float32(1.0), np.float32(0.25)
+    eighth, three = np.float32(0.125), np.float32(0.375)
+    c1, c2, c3 = np.float32(np.sqrt(1.5) / 4), np.float32(11 / 8), np.float32(5 / 8 * np.sqrt(1.5))
+    line = np.empty((3, w), dtype=np.float32)
+    for y in range(h):
+        for m in range(3):
+            s, n, q, goal = shares[m], mixed[m, y], quiet[m, y], line[m]
+            for x in range(w):
+                goal[x] = n[x] + s * (q[x] - n[x])
+        for p in range(3):
+            m0, m1, m2 = mix[0, p], mix[1, p], mix[2, p]
+            g, least, s, goal = ground[p], low[p], a[p], out[p, y]
+            for x in range(w):
+                v = m0 * line[0, x] + m1 * line[1, x] + m2 * line[2, x]
+                d = one / max(v, one)
+                square = v * v * quarter
+                best = square + d * (c1 + d * (c3 * d - c2)) - eighth - g
+                goal[x] = (square - three - g if v < least else best) * s
+
+
+def _cleaned(
+    planes: F32, a: Array, b: Array, clean: Callable[[F32], F32], strength: Strength, out: F32, unit: float = 1.0
+) -> None:
+    """Fill `out` with cleaned planes; `unit`: deviation of the noise of stabilised values."""
+    ground = (b / (a * a)).astype(np.float32)
+    low = np.minimum(stabilised(np.zeros(3), a, b), 1.5).astype(np.float32)
+    mixed = np.empty(planes.shape, np.float32)
+    shares = np.array([strength.luminance, strength.colour, strength.colour], np.float32) / 100
+    enter(planes, (1 / a).astype(np.float32), (0.375 + ground).astype(np.float32), MIX, mixed)
+    quiet = clean(mixed / np.float32(unit)) * np.float32(unit) if unit != 1 else clean(mixed)
+    leave(mixed, quiet, shares, a.astype(np.float32), ground, low, MIX, out)
+
+
+def cleaned_small(planes: F32, source: Source, gains: F32, side: int, noise: Noise) -> F32:
+    """A mosaic that was averaged in blocks, with its noise shrunk by what the model says of the averages.
+
+    Args:
+        planes: (3, h, w), balanced by gains (3,); side: of the blocks in px.
+    """
+    model = noise_model(source)
+    ry, rx = source.facts.pattern or (0, 0)
+    order = [2 * ry + rx, 2 * ry + 1 - rx, 2 * (1 - ry) + 1 - rx]
+    count = np.array([side * side / 4, side * side / 2, side * side / 4])
+    a, b = model.a[order] * gains / count, model.b[order] * gains.astype(np.float64) ** 2 / count
+    out = np.empty(planes.shape, np.float32)
+    _cleaned(planes, a, b, quick.quick, Strength(noise.luminance, noise.colour), out)
+    return out
+
+
+def planes_model(source: Source) -> tuple[Array, Array]:
+    """a and b (3,) of linear planes, for their shape over brightness: how much noise there is, is measured by level."""
+    if "planes model" not in source.cache:
+        found = estimated(_window(source.data)) if min(source.data.shape[1:]) >= 128 else None
+        a, b = found or (np.full(3, usual(source.facts.iso)), np.full(3, (3 * usual(source.facts.iso)) ** 2))
+        source.cache["planes model"] = np.maximum(a, 1e-7), np.maximum(b, 1e-10)
+    model: tuple[Array, Array] = source.cache["planes model"]
+    return model
+
+
+def _window(planes: F32) -> F32:
+    h, w = planes.shape[1:]
+    top, left = max(0, (h - WINDOW) // 2), max(0, (w - WINDOW) // 2)
+    return planes[:, top : top + WINDOW, left : left + WINDOW]
+
+
+def level_noise(mixed: F32) -> F32:
+    """Deviation of the noise of mixed planes at each level of the transform, (n, LEVELS).
+
+    Interpolated noise is coarse and not even over the levels. In blocks of 8 x 8 coefficients, the quietest tenth of a
+    picture holds little but noise.
+    """
+    result = np.empty((len(mixed), quick.LEVELS), np.float32)
+    smooth, unused = np.empty((2, *mixed.shape[1:]), np.float32), np.empty(mixed.shape[1:], np.float32)
+    for n, plane in enumerate(mixed):
+        rest = np.ascontiguousarray(plane)
+        for level in range(quick.LEVELS):
+            shrink(rest, 2**level, np.float32(0), smooth[level % 2], unused)
+            side = 8 * 2**level
+            h, w = (max(1, v // side) * min(side, v) for v in plane.shape)
+            d = (rest - smooth[level % 2])[:h, :w]
+            blocks = d.reshape(max(1, h // side), -1, max(1, w // side), w // max(1, w // side))
+            result[n, level] = np.sqrt(np.quantile((blocks * blocks).mean(axis=(1, 3)), 0.1))
+            rest = smooth[level % 2].copy()
+    return result
+
+
+def cleaned_planes(source: Source, method: str, strength: Strength, say: Say | None = None, threads: int = 1) -> Source:
+    """A frame that is no mosaic with its noise taken out; measured in itself."""
+    a, b = planes_model(source)
+    ground = (b / (a * a)).astype(np.float32)
+    part = _window(source.data)
+    seen = np.empty(part.shape, np.float32)
+    enter(np.ascontiguousarray(part), (1 / a).astype(np.float32), (0.375 + ground).astype(np.float32), MIX, seen)
+    noise = level_noise(seen)
+    # The mean looks at single values: at their whole noise.
+    unit = float(np.sqrt((noise[0] ** 2).sum()) / np.sqrt(np.sum(np.square(quick.SIGMA))))
+    result = np.empty(source.data.shape, np.float32)
+    h = source.data.shape[1]
+
+    def strip(top: int) -> None:
+        first, last = max(0, top - MARGIN), min(h, top + STRIP + MARGIN)
+        piece = np.ascontiguousarray(source.data[:, first:last])
+        out = np.empty(piece.shape, np.float32)
+        if method == "quick":
+            _cleaned(piece, a, b, lambda m: quick.quick(m, noise), strength, out)
+        elif unit > 1e-3:
+            _cleaned(piece, a, b, fine.fine, strength, out, unit)
+        else:
+            out = piece
+        result[:, top : top + STRIP] = out[:, top - first : top - first + min(STRIP, h - top)]
+
+    in_strips(strip, range(0, h, STRIP), say, threads)
+    return Source(source.facts, result, profiles=source.profiles, gain_maps=source.gain_maps)
