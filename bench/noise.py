@@ -5,10 +5,8 @@ PSNR in linear light and SSIM of the demosaiced result. `--tune` takes our own p
 """
 
 import argparse
-import importlib.util
 import time
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
 import cv2
 import numpy as np
@@ -21,7 +19,6 @@ from tanner.core.render import plain_planes
 F32 = NDArray[np.float32]
 FULL = {"800": 3600.0, "3200": 900.0, "12800": 225.0}
 """Electrons at the sensor's white, by the ISO that they stand for."""
-NETWORK = Path("training/network.onnx")
 READ, NEUTRAL = 3.0, np.array([0.5, 1.0, 0.6])
 BLACK, WHITE = 1024, 16383
 
@@ -98,17 +95,6 @@ def methods() -> dict[str, Callable[[Source], F32]]:
     found: dict[str, Callable[[Source], F32]] = {"none": developed}
     for name in METHODS:
         found[name] = lambda s, name=name: developed(cleaned(s, name))
-    if importlib.util.find_spec("onnxruntime") and NETWORK.exists():
-        # Not part of the application until it is better than all others: see docs/noise.md.
-        from training.apply import clean_colour
-
-        def learned(source: Source) -> F32:
-            facts = source.facts.model_copy(
-                update={"kind": "camera", "pattern": None, "black": (0.0,) * 4, "white": 65535.0}
-            )
-            return developed(Source(facts, clean_colour(source)))
-
-        found["learned"] = learned
     return found
 
 

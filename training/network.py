@@ -3,8 +3,9 @@
 from torch import Tensor, nn
 from torch.nn import functional
 
+from tanner.core.noise.coding import INPUTS, OUTPUTS
+
 WIDTHS = (32, 64, 112)
-INPUTS, OUTPUTS = 17, 12
 
 
 class Block(nn.Module):
@@ -18,7 +19,7 @@ class Block(nn.Module):
 
 
 class Network(nn.Module):
-    """Planes (N, 17, h, w) at half size, see `training.coding`; gives a residual (N, 12, h, w) on their first guess.
+    """Planes (N, 17, h, w) at half size, see `tanner.core.noise.coding`; gives a residual (N, 12, h, w) on a first guess.
 
     The outputs are red, green and blue at each of the four places of a tile.
     """

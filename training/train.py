@@ -1,7 +1,7 @@
 """Trains the network, or goes on where it was left: `python -m training.train [--minutes N] [--threads N]`.
 
 The state (weights, optimiser, steps) is kept in build/train/state.pt every few minutes, the log (steps, data, figures) in
-training/network.json, and the weights beside it in network.onnx. Without the state, training goes on from these weights.
+core/noise/network.json, and the weights beside it in network.onnx. Without the state, training goes on from these weights.
 """
 
 import argparse
@@ -17,15 +17,16 @@ import numpy as np
 import torch
 from torch.nn import functional
 
-from training.coding import FLOOR, guess, planes
-from training.network import INPUTS, Network
+from tanner.core import noise
+from tanner.core.noise.coding import FLOOR, INPUTS, coded, guess, planes
+from training.network import Network
 from training.pictures import SIZE, picture
 
 STATE = Path("build/train/state.pt")
-OUT = Path(__file__).parent
+OUT = Path(noise.__file__).parent
 POOL = Path("build/train/pool.npy")
 PATCH, BATCH = 96, 12
-RATE, FULL_RUN = 8e-4, 12_500
+RATE, FULL_RUN = 8e-4, 15_500
 """Learning rate, and the steps over which it falls to nothing."""
 SEED = 20_261_125
 
@@ -108,7 +109,7 @@ def batch(
         a, b = (gains / electrons).astype(np.float32), ((read / electrons) ** 2 * gains**2).astype(np.float32)
         values = noisy * gains[:, None, None]
         ins.append(planes(values, a, b, gains))
-        firsts.append(guess(values))
+        firsts.append(guess(coded(values)))
         clean = np.sqrt(np.minimum(crop, 1 / balance) + FLOOR)
         truths.append(
             np.concatenate([np.moveaxis(clean[dy::2, dx::2], -1, 0) for dy, dx in ((0, 0), (0, 1), (1, 0), (1, 1))])

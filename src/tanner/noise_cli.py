@@ -3,6 +3,7 @@
 import json
 import os
 import sys
+import time
 from pathlib import Path
 from typing import Annotated
 
@@ -12,9 +13,9 @@ from tanner.core.errors import TannerError
 
 
 def denoise(
-    files: Annotated[list[Path], typer.Argument(help="Raw files with a Bayer mosaic.")],
+    files: Annotated[list[Path], typer.Argument(help="Raw files.")],
     to: Annotated[Path | None, typer.Option(help="Folder for the copies; beside the originals when left out.")] = None,
-    method: Annotated[str, typer.Option(help="quick or fine.")] = "fine",
+    method: Annotated[str, typer.Option(help="quick, fine or learned.")] = "fine",
     luminance: Annotated[float, typer.Option(min=0, max=100, help="Luminance noise, % of what the model says.")] = 100,
     colour: Annotated[float, typer.Option(min=0, max=100, help="Colour noise, %.")] = 100,
     detail: Annotated[float, typer.Option(min=0, max=100, help="Detail kept beside structures, %.")] = 0,
@@ -33,10 +34,13 @@ def denoise(
     trouble = False
     threads = min(4, os.cpu_count() or 1)
     for file in files:
+        began = time.monotonic()
 
-        def say(share: float, name: str = file.name) -> None:
+        def say(share: float, name: str = file.name, began: float = began) -> None:
             if sys.stderr.isatty():
-                typer.echo(f"\r{name}: {share:.0%}" + ("\n" if share == 1 else ""), err=True, nl=False)
+                left = (time.monotonic() - began) * (1 - share) / max(share, 0.01)
+                end = "\n" if share == 1 else ""
+                typer.echo(f"\r{name}: {share:.0%}, {left:.0f} s left   {end}", err=True, nl=False)
 
         try:
             done = denoise_file(file, method, Strength(luminance, colour, detail), to, suffix, say, threads)

@@ -207,7 +207,7 @@ def _quiet(source: Source, noise: Noise, small: bool, draft: bool) -> tuple[Sour
     if wanted and (noise.method == "quick" or stage.waits(source, noise)):
         faults = noise.model_copy(update={"method": "none"})
         return stage.quiet_source(source, faults), noise
-    return stage.quiet_source(source, noise, draft=draft), None
+    return stage.quiet_source(source, noise, draft=draft, threads=2 if draft else 1), None
 
 
 def make_plan(
@@ -264,7 +264,7 @@ def make_plan(
         hue_sat=_packed(source, "hue_sat", profile.camera, hue_sat, white),
         look=_packed(source, "look", profile.camera, look),
         gain=np.float32(gain),
-        guide=_guide(source, development, draft) if terms.any() else np.zeros((2, 1, 1), np.float32),
+        guide=base_layer(source, development, draft) if terms.any() else np.zeros((2, 1, 1), np.float32),
         ev=np.float32(ev),
         terms=terms,
         table=tone_table(light, curve, profile.curve_strength / 100, camera.curve),
@@ -381,7 +381,7 @@ def _geometry_only(development: Development, **other: Any) -> Development:
     return Development({**plain, **{k: development.groups[k] for k in ("crop", "optics", "perspective")}, **other})
 
 
-def _guide(source: Source, development: Development, draft: bool) -> F32:
+def base_layer(source: Source, development: Development, draft: bool) -> F32:
     """Coefficients of the base layer for this geometry, before white balance and exposure are chosen."""
     groups = geometry_groups(development)
     key = ("guide", groups)

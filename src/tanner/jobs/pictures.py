@@ -12,6 +12,7 @@ from tanner.catalogue.development import Resolver, version
 from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
+from tanner.core.noise.table import TABLE
 from tanner.core.output.files import write_whole
 from tanner.jobs.tasks import preview
 from tanner.jobs.workers import Workers
@@ -112,6 +113,8 @@ class Pictures:
                 old.unlink(missing_ok=True)
         with self._catalogue.write() as session:
             frame = session.get(Frame, wish.frame_id)
+            if frame and not frame.descriptor and result["noise"] and frame.iso:
+                TABLE.add(frame.camera, frame.iso, *result["noise"])
             if frame and (not frame.descriptor or frame.error):
                 frame.descriptor, frame.error = result["descriptor"], ""
 

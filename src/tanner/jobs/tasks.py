@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.errors import TannerError
+from tanner.core.noise.model import measured
 from tanner.core.output.develop import size_for, target_path, write_file
 from tanner.core.output.metadata import Words
 from tanner.core.output.sizing import output_size, parse_size
@@ -92,7 +93,8 @@ def picture(source: Source, settings: dict[str, Any], edge: int) -> NDArray[np.u
     """A small developed picture."""
     development = develop(settings)
     size = output_size(parse_size(f"long:{edge}"), *full_size(source, development))
-    result: NDArray[np.uint8] = render(source, development, size)
+    # Small pictures are drafts: they do not wait for methods that take seconds.
+    result: NDArray[np.uint8] = render(source, development, size, draft=True)
     return result
 
 
@@ -107,7 +109,12 @@ def preview(path: str, settings: dict[str, Any]) -> dict[str, Any]:
     """A rendered preview with what is measured on it."""
     source = read(Path(path))
     pixels = picture(source, settings, PREVIEW)
-    return {"jpeg": jpeg(pixels), "descriptor": descriptor(pixels), "size": pixels.shape[1::-1]}
+    noise = None
+    if source.facts.kind == "bayer" and not source.facts.noise_profile and "noise" not in source.facts.applied:
+        # What the file does not say of its noise is learned from the user's own frames.
+        found = measured(source)
+        noise = [v.tolist() for v in found] if found else None
+    return {"jpeg": jpeg(pixels), "descriptor": descriptor(pixels), "size": pixels.shape[1::-1], "noise": noise}
 
 
 def develop_file(

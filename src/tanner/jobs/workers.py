@@ -13,6 +13,8 @@ from typing import Any, TypeVar
 
 from tanner.core.colour.shelf import SHELF
 from tanner.core.errors import TannerError
+from tanner.core.noise.kept import KEPT
+from tanner.core.noise.table import TABLE
 
 T = TypeVar("T")
 MEMORY_LIMIT = 12 << 30
@@ -23,8 +25,10 @@ class WorkerDied(TannerError):
     """The process that worked on an item ended: a decoder crashed, or it was killed."""
 
 
-def _prepare(folders: list[Path]) -> None:
+def _prepare(folders: list[Path], kept: tuple[Path | None, int], table: Path | None) -> None:
     SHELF.folders = folders
+    KEPT.folder, KEPT.budget = kept
+    TABLE.file = table
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
     # A worker that outlives its parent would keep files and memory: end with it instead.
     threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
@@ -55,7 +59,10 @@ class Workers(Executor):
         lane: ProcessPoolExecutor | None = getattr(self._local, "lane", None)
         if lane is None:
             lane = ProcessPoolExecutor(
-                1, mp_context=get_context("spawn"), initializer=_prepare, initargs=(list(SHELF.folders),)
+                1,
+                mp_context=get_context("spawn"),
+                initializer=_prepare,
+                initargs=(list(SHELF.folders), (KEPT.folder, KEPT.budget), TABLE.file),
             )
             self._local.lane = lane
             with self._lock:

@@ -10,8 +10,10 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tanner.catalogue.development import Resolver, about_of, edited
 from tanner.catalogue.models import Frame
+from tanner.core.adjust.registry import develop
 from tanner.core.errors import TannerError
 from tanner.core.measure import values_at
+from tanner.core.noise.controls import Noise
 from tanner.core.series.resolve import resolve
 from tanner.web.services import Services
 from tanner.web.viewer import Shown, View
@@ -66,6 +68,9 @@ class Bench:
                     type(layers)(**{**vars(layers), "own": draft["own"], "offsets": draft["offsets"]})
                 ).values
             shown = self.desk.viewer.show(frame.path, values, frame.starting, ask.view)
+            if shown.header["waits"] and not (wished or ask.view.draft or ask.view.before):
+                # What is kept of the frame's development is worked out behind the scenes, and then shown.
+                shown.header["quieting"] = self.desk.quieting.want(frame, develop(values).group(Noise)).number
         except TannerError as error:
             return _packed({"id": ask.id, "frame": ask.frame, "error": str(error)}, b"")
         if not ask.view.before:

@@ -9,10 +9,13 @@ from tanner.catalogue.library import Library
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import CameraProfile
 from tanner.core.colour.shelf import SHELF
+from tanner.core.noise.kept import KEPT
+from tanner.core.noise.table import TABLE
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
 from tanner.jobs.merging import Merges
 from tanner.jobs.pictures import Pictures
+from tanner.jobs.quieting import Quieting
 from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
 from tanner.web.folders import Folders
@@ -27,6 +30,7 @@ class Services:
         self.profiles = self.catalogue.profiles
         # Before the first worker starts: it takes the folders over.
         SHELF.folders = [self.profiles.folder]
+        KEPT.folder, TABLE.file = data / "quiet", data / "noise.json"
         self.made: dict[int, tuple[CameraProfile, dict[str, Any]]] = {}
         self.workers = Workers(lanes)
         self.delivery_workers = Workers(lanes)
@@ -34,6 +38,7 @@ class Services:
         self.importer = Importer(self.catalogue, self.workers, self.pictures)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
         self.merges = Merges(self.catalogue)
+        self.quieting = Quieting(self.catalogue)
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
@@ -55,6 +60,7 @@ class Services:
 
     def close(self) -> None:
         self.merges.close()
+        self.quieting.close()
         self.deliveries.close()
         self.importer.close()
         self.pictures.close()

@@ -19,7 +19,10 @@ from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import SPACES, outside
 from tanner.core.errors import TannerError
 from tanner.core.measure import histogram, mark_clipping, mark_outside
+from tanner.core.noise import stage
+from tanner.core.noise.controls import Method, Noise
 from tanner.core.optics.crop import Crop, kept
+from tanner.core.piece import piece, telling_place
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, notes, render, view_of
 from tanner.core.tone.cube import through_cube
@@ -155,6 +158,7 @@ class Viewer:
             "straighten": crop.straighten,
             "margin": margin,
             "notes": notes(source, asked),
+            "waits": stage.waits(source, asked.group(Noise)),
         }
         if view.zoom == 0:
             size = _fit(full, view.width, view.height, view.draft)
@@ -183,7 +187,15 @@ class Viewer:
 
         def drawn(space: str, bits: int) -> NDArray[Any]:
             return render(
-                source, development, size, space=space, bits=bits, region=region, pool=self._pool, keep=region is None
+                source,
+                development,
+                size,
+                space=space,
+                bits=bits,
+                region=region,
+                pool=self._pool,
+                keep=region is None,
+                draft=True,
             )
 
         icc = SHELF.icc(view.proof) if view.proof else None
@@ -210,9 +222,35 @@ class Viewer:
         development = develop(values)
         with entry.lock:
             full = full_size(source, development)
-            pixels = render(source, development, _fit(full, edge, edge, False), pool=self._pool, keep=True)
+            size = _fit(full, edge, edge, False)
+            pixels = render(source, development, size, pool=self._pool, keep=True, draft=True)
         jpeg: bytes = simplejpeg.encode_jpeg(pixels, quality=85, colorsubsampling="420")
         return jpeg
+
+    def piece(
+        self, path: str, values: Mapping[str, Any], method: Method, at: tuple[float, float], most: tuple[int, int]
+    ) -> bytes:
+        """A JPEG of a piece at 100 % by a method against noise, around a place in shares of the picture."""
+        entry = self.entry(path)
+        source = entry.future.result()
+        development = develop(values)
+        with entry.lock:
+            full = full_size(source, development)
+            w, h = min(most[0], full[0]), min(most[1], full[1])
+            left = min(max(round(at[0] * full[0] - w / 2), 0), full[0] - w)
+            top = min(max(round(at[1] * full[1] - h / 2), 0), full[1] - h)
+            pixels = piece(source, development, method, (left, top, left + w, top + h), self._pool)
+        jpeg: bytes = simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality=94, colorsubsampling="444")
+        return jpeg
+
+    def telling_place(self, path: str, values: Mapping[str, Any]) -> tuple[float, float]:
+        entry = self.entry(path)
+        source = entry.future.result()
+        with entry.lock:
+            return telling_place(source, develop(values))
+
+    def full(self, path: str, values: Mapping[str, Any]) -> tuple[int, int]:
+        return full_size(self.source(path), develop(values))
 
     def close(self) -> None:
         self._pool.shutdown(wait=False, cancel_futures=True)

@@ -92,36 +92,52 @@ def _repeating(alias: F32) -> F32:
     return np.asarray(cv2.blur(np.clip((least - 3.0) / 6.0, 0, 1), (7, 7)), np.float32)
 
 
-def without_moire(source: Source, model_of: Source, strength: float) -> Source:
-    """A Bayer frame whose colour in fine repeating texture is that of the texture as a whole.
+def without_moire(source: Source, original: Source, strength: float) -> Source:
+    """A frame whose colour in fine repeating texture is that of the texture as a whole.
 
     Where detail is finer than the grid, the two greens of a tile disagree, and colour drifts over the texture in waves. The
     waves are taken out of the colour; what is finer stays, as it holds the texture's own detail.
 
     Args:
-        model_of: the frame as it was before its noise was taken out; strength: 0 to 1.
+        source: a mosaic, or linear colour that was made from it; original: the Bayer frame as it was before its noise was
+            taken out; strength: 0 to 1.
     """
-    model, order = noise_model(model_of), tile_places(source)
+    model, order = noise_model(original), tile_places(original)
+    mosaic = source if source.facts.kind == "bayer" else original
     a, b = (v[order].astype(np.float32).reshape(4, 1, 1) for v in (model.a, model.b))
-    tiles = tiles_of(source)[order]
+    tiles = tiles_of(mosaic)[order]
     stable = stabilised(tiles, a, b).astype(np.float32)
     mask = _repeating(stable[1] - stable[2]) * np.float32(strength)
     if not mask.any():
         return source
-    gain = (1 / np.array(source.facts.neutral, np.float32))[[0, 1, 1, 2]].reshape(4, 1, 1)
-    roots = np.sqrt(np.maximum(tiles * gain, 0) + np.float32(1e-3))
+    gain = (1 / np.array(source.facts.neutral, np.float32)).reshape(3, 1, 1)
+    if source.facts.kind != "bayer":
+        wide = cv2.resize(mask, source.size, interpolation=cv2.INTER_LINEAR)
+        roots = np.sqrt(np.maximum(source.data * gain, 0) + FLOOR)
+        planes = np.array(source.data)
+        for n in (0, 2):
+            planes[n] = _evened(roots[n], roots[1], wide, 2) / gain[n]
+        return Source(source.facts, planes, profiles=source.profiles, gain_maps=source.gain_maps)
+    roots = np.sqrt(np.maximum(tiles * gain[[0, 1, 1, 2]], 0) + FLOOR)
     green = (roots[1] + roots[2]) / 2
-    weight = cv2.GaussianBlur(mask, (0, 0), 12.0) + np.float32(1e-6)
     out = np.array(source.data)
-    black = np.array(source.facts.black, np.float32)[order]
-    for place in (0, 3):
-        colour = roots[place] - green
-        wide = cv2.GaussianBlur(colour * mask, (0, 0), 12.0) / weight
-        near = cv2.GaussianBlur(colour, (0, 0), 1.5)
-        value = np.maximum(roots[place] + mask * (wide - near), 0) ** 2 - np.float32(1e-3)
-        numbers = value / gain[place] * (source.facts.white - black[place]) + black[place]
+    h, w = (int(n) // 2 * 2 for n in out.shape)
+    for place, n in ((0, 0), (3, 2)):
+        value = _evened(roots[place], green, mask, 1) / gain[n]
+        black = np.float32(source.facts.black[order[place]])
+        numbers = np.clip(np.rint(value * (source.facts.white - black) + black), 0, 65535).astype(np.uint16)
         y, x = divmod(int(order[place]), 2)
-        h, w = (n // 2 * 2 for n in out.shape)
-        changed = np.clip(np.rint(numbers), 0, 65535).astype(np.uint16)
-        out[y:h:2, x:w:2] = np.where(mask > 0, changed, out[y:h:2, x:w:2])
+        out[y:h:2, x:w:2] = np.where(mask > 0, numbers, out[y:h:2, x:w:2])
     return Source(source.facts, out, profiles=source.profiles, gain_maps=source.gain_maps)
+
+
+FLOOR = np.float32(1e-3)
+
+
+def _evened(root: F32, green: F32, mask: F32, scale: int) -> F32:
+    """Linear values of a colour whose waves against green are taken out where the mask says."""
+    weight = cv2.GaussianBlur(mask, (0, 0), 12.0 * scale) + np.float32(1e-6)
+    colour = root - green
+    wide = cv2.GaussianBlur(colour * mask, (0, 0), 12.0 * scale) / weight
+    near = cv2.GaussianBlur(colour, (0, 0), 1.5 * scale)
+    return np.asarray(np.maximum(root + mask * (wide - near), 0) ** 2 - FLOOR, np.float32)

@@ -7,7 +7,7 @@ from tanner.core.noise.nonlocal_means import average, wiener
 from tanner.core.noise.quick import quick
 
 F32 = NDArray[np.float32]
-REACH = 44
+REACH = 32
 """px around a place that have a say in it."""
 
 
@@ -38,14 +38,19 @@ def _filtered(noisy: F32, pilot: F32, size: int, step: int) -> F32:
     return result
 
 
-def fine(
-    mixed: F32, reach: int = 10, patch: int = 1, base: float = 2.3, width: float = 2.0, size: int = 12, step: int = 5
-) -> F32:
-    """Planes (n, h, w) without their noise of deviation 1."""
+LUMINANCE_STEP, COLOUR_STEP = 5, 7
+"""px from block to block; colour is smoother, and there is three times as much of it."""
+
+
+def fine(mixed: F32, reach: int = 10, patch: int = 1, base: float = 2.3, width: float = 2.0, size: int = 12) -> F32:
+    """Planes (n, h, w), a sum first and then colours, without their noise of deviation 1."""
     mixed = np.ascontiguousarray(mixed)
     pilot = np.empty_like(mixed)
     average(mixed, mixed, reach, patch, np.float32(base), np.float32(width), pilot)
     # Where nothing else looks alike the mean is poor: a shrunk picture does not depend on that.
-    pilot = np.float32(0.75) * pilot + np.float32(0.25) * _filtered(mixed, quick(mixed), size, step + 1)
+    pilot = np.float32(0.8) * pilot + np.float32(0.2) * quick(mixed)
+    filtered = np.concatenate(
+        [_filtered(mixed[:1], pilot[:1], size, LUMINANCE_STEP), _filtered(mixed[1:], pilot[1:], size, COLOUR_STEP)]
+    )
     # What the filter leaves ringing and what the mean smooths away differ: together they err less than either.
-    return np.float32(0.7) * _filtered(mixed, pilot, size, step) + np.float32(0.3) * pilot
+    return np.float32(0.7) * filtered + np.float32(0.3) * pilot

@@ -28,7 +28,7 @@ class Kept:
 
     def file(self, original: str, what: str) -> Path | None:
         """Where a result of a file stands, by its place, length and time; None when it cannot be kept."""
-        if self.folder is None:
+        if self.folder is None or not original:
             return None
         try:
             state = Path(original).stat()

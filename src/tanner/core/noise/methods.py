@@ -10,18 +10,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.noise import fine, quick
-from tanner.core.noise.model import noise_model, tile_places, tiles_of
+from tanner.core.noise.learned import learned
+from tanner.core.noise.model import noise_model, tile_places, tiles_of, usual
 from tanner.core.noise.stabilise import stabilised
 from tanner.core.noise.tiles import blend, enter, leave
+from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
 
 F32 = NDArray[np.float32]
 BLACK = 2048
 """Where black lies in quiet mosaics, so that what is left of noise stays around it."""
-STRIP = {"quick": 512, "fine": 256}
-MARGIN = {"quick": quick.REACH + 2, "fine": fine.REACH + 12}
+STRIP = {"quick": 512, "fine": 384}
+MARGIN = {"quick": quick.REACH + 2, "fine": fine.REACH}
 """Rows of tiles that are worked on at once, and what is looked at above and below them."""
-METHODS = ("quick", "fine")
+METHODS = ("quick", "fine", "learned")
 # An orthonormal change of a tile's four values: sum, red against blue, green against both, green against green.
 MIX = np.array(
     [[0.5, 0.5, 0.5, 0.5], [0.70710678, 0, 0, -0.70710678], [-0.5, 0.5, 0.5, -0.5], [0, 0.70710678, -0.70710678, 0]],
@@ -46,14 +48,20 @@ class Strength:
 def cleaned(
     source: Source, method: str, strength: Strength | None = None, say: Say | None = None, threads: int = 1
 ) -> Source:
-    """A Bayer frame with its noise taken out: a mosaic, 0 at BLACK and 1 at 65535.
+    """A Bayer frame with its noise taken out.
+
+    Quick and fine give a mosaic, 0 at BLACK and 1 at 65535; learned gives linear colour.
 
     Args:
         say: told how far the work is, 0 to 1; may raise to end it.
         threads: how many share the work.
     """
+    strength = strength or Strength()
+    if method == "learned":
+        quiet = as_colour(source, learned_planes(source, say, threads))
+        return quiet if strength.whole else between(source, quiet, strength)
     quiet = as_source(source, cleaned_mosaic(source, method, say, threads))
-    return quiet if strength is None or strength.whole else blended(source, quiet, strength, threads)
+    return quiet if strength.whole else blended(source, quiet, strength, threads)
 
 
 def as_source(source: Source, data: NDArray[np.uint16]) -> Source:
@@ -93,6 +101,41 @@ def cleaned_mosaic(source: Source, method: str, say: Say | None = None, threads:
 
     in_strips(strip, range(0, h, step), say, threads)
     return data
+
+
+def learned_planes(source: Source, say: Say | None = None, threads: int = 1) -> F32:
+    """Linear camera numbers (3, H, W) of a Bayer frame by the network, 1 at the sensor's white."""
+    model = noise_model(source)
+    order = tile_places(source)
+    ry, rx = source.facts.pattern or (0, 0)
+    gain = gains_of(source)
+    # The network's tiles begin at a red pixel: the frame is moved to there, and back.
+    moved = np.roll(source.data, (-ry, -rx), axis=(0, 1)) if ry or rx else source.data
+    facts = source.facts.model_copy(update={"black": tuple(source.facts.black[p] for p in order)})
+    values = tiles_of(Source(facts, moved))
+    values *= gain.reshape(4, 1, 1)
+    a, b = (model.a[order] * gain).astype(np.float32), (model.b[order] * gain**2).astype(np.float32)
+    found: F32 = learned(values, a, b, gain, threads, say)
+    np.maximum(found, 0, out=found)
+    found /= gain[[0, 1, 3]].reshape(3, 1, 1)
+    h, w = source.data.shape
+    if found.shape[1:] != (h, w):
+        whole: F32 = np.pad(found, ((0, 0), (0, h - found.shape[1]), (0, w - found.shape[2])), mode="edge")
+        found = whole
+    return np.ascontiguousarray(np.roll(found, (ry, rx), axis=(1, 2)), np.float32) if ry or rx else found
+
+
+def as_colour(source: Source, planes: F32) -> Source:
+    """Quiet linear colour with all that is known about its frame."""
+    plain: dict[str, object] = {"kind": "camera", "pattern": None, "black": (0.0,) * 4, "white": 65535.0}
+    facts = source.facts.model_copy(update=plain)
+    return Source(facts, planes, profiles=source.profiles, gain_maps=source.gain_maps)
+
+
+def gains_of(source: Source) -> F32:
+    """What balances the places of a tile, red first."""
+    neutral: F32 = np.array(source.facts.neutral, np.float32)[[0, 1, 1, 2]]
+    return np.float32(1) / neutral
 
 
 def in_strips(strip: Callable[[int], None], tops: range, say: Say | None, threads: int) -> None:
@@ -139,7 +182,7 @@ def blended(source: Source, quiet: Source, strength: Strength, threads: int = 1)
     be more than noise.
     """
     order, black, scale = _levels(source)
-    gain = (1 / np.array(source.facts.neutral, np.float32))[[0, 1, 1, 2]]
+    gain = gains_of(source)
     shares = np.array([strength.luminance, strength.colour, strength.colour, strength.colour], np.float32) / 100
     keep = _busy(source, quiet) * np.float32(strength.detail / 100) if strength.detail else np.zeros((0, 0), np.float32)
     out = _plain(source)
@@ -156,9 +199,58 @@ def blended(source: Source, quiet: Source, strength: Strength, threads: int = 1)
 
 
 def _busy(source: Source, quiet: Source) -> F32:
-    """Where structures stand out of noise, 0 to 1, for each tile."""
+    """Where structures stand out of noise, 0 to 1, for each tile of a mosaic."""
     model = noise_model(source)
     a, b = (v.astype(np.float32).reshape(4, 1, 1) for v in (model.a, model.b))
-    level: F32 = stabilised(tiles_of(quiet), a, b).sum(axis=0, dtype=np.float32) / 2
+    return _standing_out(stabilised(tiles_of(quiet), a, b).sum(axis=0, dtype=np.float32) / 2)
+
+
+def _standing_out(level: F32) -> F32:
     local = cv2.blur(level - cv2.GaussianBlur(level, (0, 0), 3.0), (3, 3))
     return np.asarray(1 - np.exp(-((local / 1.2) ** 2)), np.float32)
+
+
+def demosaiced(source: Source) -> F32:
+    """Linear camera numbers (3, H, W) of a Bayer frame, demosaiced as development does it."""
+    black = np.array(source.facts.black, np.float32).reshape(2, 2)
+    gain = gains_of(source)[[0, 1, 3]]
+    ry, rx = source.facts.pattern or (0, 0)
+    balance = np.full((2, 2), gain[1], np.float32)
+    balance[ry, rx], balance[1 - ry, 1 - rx] = gain[0], gain[2]
+    h, w = source.data.shape
+    result, scratch = np.empty((3, h, w), np.float32), demosaic.scratch()
+    scale = (balance / (source.facts.white - black)).astype(np.float32)
+    for top in range(0, h, 256):
+        # Into an array of its own: the kernel asks for whole rows one after the other.
+        part = np.empty((3, min(256, h - top), w), np.float32)
+        demosaic.demosaic_region(source.data, top, 0, black, scale, ry, rx, scratch, part)
+        result[:, top : top + 256] = part
+    result /= gain.reshape(3, 1, 1)
+    return result
+
+
+def between(source: Source, quiet: Source, strength: Strength) -> Source:
+    """Between a frame and its quiet linear colour, as `blended` does it for mosaics."""
+    noisy = demosaiced(source) if source.facts.kind == "bayer" else source.data
+    gain = gains_of(source)[[0, 1, 3]].reshape(3, 1, 1) if source.facts.is_raw else np.ones((3, 1, 1), np.float32)
+    change = (quiet.data - noisy) * gain
+    grey = change.mean(axis=0, keepdims=True)
+    change -= grey
+    change *= np.float32(strength.colour / 100)
+    grey *= np.float32(strength.luminance / 100)
+    if strength.detail:
+        grey *= 1 - np.float32(strength.detail / 100) * _busy_colour(source, quiet)
+    change += grey
+    return Source(quiet.facts, noisy + change / gain, profiles=quiet.profiles, gain_maps=quiet.gain_maps)
+
+
+def _busy_colour(source: Source, quiet: Source) -> F32:
+    """Where structures stand out of noise, 0 to 1, for each pixel of linear colour."""
+    if source.facts.kind == "bayer":
+        model = noise_model(source)
+        order = tile_places(source)[[0, 1, 3]]
+        a, b = (v[order].astype(np.float32).reshape(3, 1, 1) for v in (model.a, model.b))
+    else:
+        a = np.full((3, 1, 1), usual(source.facts.iso), np.float32)
+        b = (3 * a) ** 2
+    return _standing_out(stabilised(quiet.data, a, b).sum(axis=0, dtype=np.float32) / np.float32(np.sqrt(3)))

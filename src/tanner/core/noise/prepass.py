@@ -4,9 +4,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from tanner.core.errors import TannerError
 from tanner.core.noise.methods import BLACK, Strength, cleaned
 from tanner.core.noise.model import noise_model
+from tanner.core.noise.planes import cleaned_planes
 from tanner.core.output.files import free_name, write_whole
 from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.reader import read
@@ -38,29 +42,45 @@ def denoise_file(
 ) -> dict[str, Any]:
     """Write the quiet copy of a raw file, marked so that nothing is done twice.
 
+    Quick and fine write a mosaic of a Bayer file; linear colour is written by the learned method, and for other sensors.
+
     Returns:
         target, and the noise model: where it is from, and the deviation at a middle grey before.
 
     Raises:
-        NoiseError: no raw mosaic, or denoised already.
+        NoiseError: no raw file, one that is quiet already, or a sensor that the method does not know.
     """
     source = read(path)
     if "noise" in source.facts.applied:
         raise NoiseError(f"{path.name} says that its noise is taken out already. Take its original.")
-    if source.facts.kind != "bayer":
-        kind = "is a finished picture" if source.facts.kind == "finished" else "holds no Bayer mosaic"
-        raise NoiseError(f"{path.name} {kind}; noise is taken out of raw mosaics only.")
+    if source.facts.kind == "finished":
+        raise NoiseError(f"{path.name} is a finished picture; quiet copies are made of raw files.")
+    if method == "learned" and source.facts.kind != "bayer":
+        raise NoiseError(f"{path.name} holds no Bayer mosaic, which the learned method needs. Take quick or fine.")
     target = target_of(path, folder, suffix, method)
-    model = noise_model(source)
-    quiet = cleaned(source, method, strength, say, threads)
-    data = raw_copy(quiet.data, source.facts, black=BLACK, quiet=True, original=path)
+    if source.facts.kind == "bayer":
+        model = noise_model(source)
+        told: dict[str, Any] = {"model": model.source, "sigma_at_18_percent": round(model.sigma(0.18), 6)}
+        quiet = cleaned(source, method, strength, say, threads)
+    else:
+        told = {"model": "frame", "sigma_at_18_percent": None}
+        quiet = cleaned_planes(source, method, strength, say, threads)
+    pixels = quiet.data if quiet.data.ndim == 2 else _numbers(quiet.data)
+    data = raw_copy(pixels, source.facts, black=BLACK, quiet=True, original=path)
     write_whole(target, data, replace=False)
     return {
         "path": str(path),
         "target": str(target),
         "method": method,
-        "model": model.source,
-        "sigma_at_18_percent": round(model.sigma(0.18), 6),
+        **told,
         "width": source.size[0],
         "height": source.size[1],
     }
+
+
+def _numbers(planes: NDArray[np.float32]) -> NDArray[np.uint16]:
+    """Linear colour (3, H, W) as 16-bit numbers (H, W, 3), 0 at BLACK."""
+    numbers = np.empty((*planes.shape[1:], 3), np.uint16)
+    for n, plane in enumerate(planes):
+        numbers[..., n] = np.clip(np.rint(plane * np.float32(65535 - BLACK) + np.float32(BLACK)), 0, 65535)
+    return numbers

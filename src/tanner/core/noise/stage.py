@@ -3,10 +3,22 @@
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from tanner.core.noise.controls import Noise
 from tanner.core.noise.faults import without_hot_pixels, without_moire
 from tanner.core.noise.kept import KEPT
-from tanner.core.noise.methods import Say, Strength, as_source, blended, cleaned_mosaic
+from tanner.core.noise.methods import (
+    Say,
+    Strength,
+    as_colour,
+    as_source,
+    between,
+    blended,
+    cleaned_mosaic,
+    learned_planes,
+)
 from tanner.core.noise.planes import cleaned_planes
 from tanner.core.raw.reader import Source
 
@@ -72,22 +84,51 @@ def cleaned_by(source: Source, noise: Noise, method: str, say: Say | None = None
     def make() -> Source:
         path = source.facts.path
         found = KEPT.find(path, what) if method != "quick" else None
+        if found is not None:
+            return _as_quiet(source, found)
         start = filled(source, noise)
-        if found is not None and (source.facts.kind != "bayer" or found.shape == source.data.shape):
-            if source.facts.kind == "bayer":
-                return as_source(source, found)
-            return Source(source.facts, found, profiles=source.profiles, gain_maps=source.gain_maps)
+        data: NDArray[Any]
         if source.facts.kind != "bayer":
-            quiet = cleaned_planes(start, method, Strength(), say, threads)
-            data = quiet.data
+            data = cleaned_planes(start, method, Strength(), say, threads).data
+        elif method == "learned":
+            data = learned_planes(start, say, threads)
         else:
             data = cleaned_mosaic(start, method, say, threads)
-            quiet = as_source(source, data)
         if method != "quick":
-            KEPT.keep(path, what, data)
-        return quiet
+            KEPT.keep(path, what, packed(data) if data.ndim == 3 else data)
+        return _as_quiet(source, data)
 
     return _remembered(source, ("cleaned", what), make)
+
+
+def _as_quiet(source: Source, data: NDArray[Any]) -> Source:
+    if data.ndim == 2:
+        return as_source(source, data)
+    planes = data if data.dtype == np.float32 else unpacked(data)
+    if source.facts.kind == "bayer":
+        return as_colour(source, planes)
+    return Source(source.facts, planes, profiles=source.profiles, gain_maps=source.gain_maps)
+
+
+LOW, HIGH = np.float32(-0.01), np.float32(1.5)
+"""Linear values that are kept on disk, as roots in 16 bits: finer than the noise of any sensor."""
+
+
+def packed(planes: NDArray[Any]) -> NDArray[np.uint16]:
+    result = np.empty(planes.shape, np.uint16)
+    for n, plane in enumerate(planes):
+        roots = np.sqrt((np.clip(plane, LOW, HIGH) - LOW) / (HIGH - LOW))
+        result[n] = np.rint(roots * np.float32(65535))
+    return result
+
+
+def unpacked(numbers: NDArray[np.uint16]) -> NDArray[np.float32]:
+    result = numbers.astype(np.float32)
+    result *= np.float32(1 / 65535)
+    result *= result
+    result *= HIGH - LOW
+    result += LOW
+    return result
 
 
 def quiet_source(source: Source, noise: Noise, *, draft: bool = False, threads: int = 1) -> Source:
@@ -98,26 +139,17 @@ def quiet_source(source: Source, noise: Noise, *, draft: bool = False, threads: 
     """
     if not noise.changes:
         return source
-    return _remembered(source, ("quiet", noise, draft), lambda: _quiet(source, noise, draft, threads))
+    method = "quick" if draft and waits(source, noise) else method_for(source, noise)
+    return _remembered(source, ("quiet", noise, method), lambda: _quiet(source, noise, method, threads))
 
 
-def _quiet(source: Source, noise: Noise, draft: bool, threads: int) -> Source:
+def _quiet(source: Source, noise: Noise, method: str, threads: int) -> Source:
     start = result = filled(source, noise)
-    method = method_for(source, noise)
     if method != "none":
-        if draft and waits(source, noise):
-            method = "quick"
         strength = Strength(noise.luminance, noise.colour, noise.detail)
-        if source.facts.kind == "bayer":
-            result = cleaned_by(source, noise, method, threads=threads)
-            result = result if strength.whole else blended(start, result, strength, threads)
-        elif method == "quick":
-            result = cleaned_planes(start, method, strength, threads=threads)
-        else:
-            result = cleaned_by(source, noise, method, threads=threads)
-            if not strength.whole:
-                # Planes have no tiles: between the two in linear values, by the stronger of both wishes.
-                result = between(start, result, strength)
+        result = cleaned_by(source, noise, method, threads=threads)
+        if not strength.whole:
+            result = (blended if result.data.ndim == 2 else between)(start, result, strength)
     if noise.moire and source.facts.kind == "bayer":
         result = without_moire(result, start, noise.moire / 100)
     if result is source:
@@ -131,17 +163,3 @@ def _quiet(source: Source, noise: Noise, draft: bool, threads: int) -> Source:
 
 
 _SAME = {"lens", "colour", "table", "as shot", "map", "geometry"}
-
-
-def between(noisy: Source, quiet: Source, strength: Strength) -> Source:
-    """How much of the change is made to planes, by luminance and colour."""
-    import numpy as np
-
-    change = quiet.data - noisy.data
-    sum_of = change.mean(axis=0, keepdims=True)
-    data = (
-        noisy.data
-        + np.float32(strength.luminance / 100) * sum_of
-        + np.float32(strength.colour / 100) * (change - sum_of)
-    )
-    return Source(noisy.facts, data, profiles=noisy.profiles, gain_maps=noisy.gain_maps)

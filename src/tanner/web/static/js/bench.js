@@ -1,6 +1,7 @@
 // The Bench: one frame and its set. Controls write into the frame's own layer; nothing needs saving.
 import { get, post } from "./api.js";
 import { carryOver } from "./carry.js";
+import { Compare } from "./compare.js";
 import { CropTool } from "./crop.js";
 import { FrameTools } from "./frame-tools.js";
 import { Curve } from "./curve.js";
@@ -51,6 +52,7 @@ const line = new Line({
     byId("refining").hidden = !header.draft;
     tools.showSize(header);
     noteLine(header.notes);
+    if (header.quieting) follow(header.quieting);
     // Counted until the browser draws its next frame.
     if (asked?.sent) requestAnimationFrame(() => timings.push(performance.now() - asked.sent));
   },
@@ -72,6 +74,32 @@ function noteLine(notes = []) {
   byId("picture-note").hidden = !notes.length;
   byId("picture-note").textContent = notes.join(" ");
 }
+
+// A method that takes seconds is worked out behind the scenes: how far it is, is told until the picture is drawn anew.
+let following = 0;
+async function follow(number) {
+  if (following === number) return;
+  following = number;
+  const id = frame.id;
+  while (following === number && frame.id === id) {
+    const job = await trying(() => get(`/api/quiet/${number}`));
+    if (!job || job.over) {
+      if (following !== number) return;
+      following = 0;
+      noteLine(job?.failed.map((f) => f.message));
+      if (job?.done) {
+        picture.forget();
+        redraw(false);
+      }
+      return;
+    }
+    const left = job.left_s === null ? "" : `, ${job.left_s} s left`;
+    noteLine([`Noise: ${shown("noise.method")} is being worked out, ${percent(job.share)}${left}. Until then quick is shown.`]);
+    await new Promise((next) => setTimeout(next, 400));
+  }
+  if (following === number) following = 0;
+}
+const percent = (share) => `${Math.round(share * 100)} %`;
 
 // A grid lies over the picture while its geometry is changed, and a little longer.
 const GRIDDED = /^(perspective\.|crop\.straighten|optics\.(distortion|own_distortion|projection))/;
@@ -238,6 +266,12 @@ async function refresh() {
 }
 
 const edit = (values) => commit("/api/edit", { frames: targets(), values, relative: relativeKeys() });
+
+new Compare({
+  frame: () => ({ id: frame.id, name: frame.name }),
+  current: () => shown("noise.method"),
+  pick: (method) => edit({ "noise.method": method }),
+});
 
 // --- controls ---------------------------------------------------------------------------------------
 

@@ -39,6 +39,6 @@ export function size(bytes) {
   return `${number(bytes / 1e6, 1)} MB`;
 }
 
-export function plural(count, word) {
-  return `${count} ${word}${count === 1 ? "" : "s"}`;
+export function plural(count, word, many = `${word}s`) {
+  return `${count} ${count === 1 ? word : many}`;
 }

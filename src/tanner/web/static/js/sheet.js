@@ -3,6 +3,7 @@ import { get, post } from "./api.js";
 import { carryOver } from "./carry.js";
 import { byId, el, number, plural } from "./dom.js";
 import { Fresh } from "./fresh.js";
+import { Quiet } from "./quiet.js";
 import { place } from "./sheet-layout.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
 
@@ -361,6 +362,7 @@ async function join(kind) {
   }
   byId("joining").hidden = true;
 }
+new Quiet({ chosen: ids, done: load });
 byId("join").addEventListener("change", (event) => {
   const kind = event.target.value;
   event.target.value = "";

@@ -1,0 +1,62 @@
+// Quiet copies and work done ahead, from the Sheet: the dialog, its last options, and how far the work is.
+import { get, post } from "./api.js";
+import { byId, number, plural } from "./dom.js";
+import { tell, trying } from "./shell.js";
+
+const FIELDS = ["method", "luminance", "colour", "detail", "suffix", "folder"];
+const NUMBERS = new Set(["luminance", "colour", "detail"]);
+
+const said = (o) => `${o.method}, ${[o.luminance, o.colour, o.detail].map((v) => number(v, 0)).join(" / ")} %, ${o.suffix}${o.folder ? `, into ${o.folder}` : ""}`;
+
+export class Quiet {
+  // chosen() gives ids; done() is called when frames have come in
+  constructor({ chosen, done }) {
+    Object.assign(this, { chosen, done });
+    byId("quiet").addEventListener("change", (event) => {
+      const what = event.target.value;
+      event.target.value = "";
+      if (what === "copies") byId("quiet-dialog").showModal();
+      if (what === "again") this.run("/api/quiet/copies", { frames: this.chosen(), options: this.last });
+      if (what === "ahead") this.run("/api/quiet/ahead", { frames: this.chosen() });
+    });
+    byId("quiet-form").addEventListener("submit", () => {
+      const options = Object.fromEntries(FIELDS.map((f) => [f, NUMBERS.has(f) ? Number(byId(`quiet-${f}`).value.replace(",", ".")) : byId(`quiet-${f}`).value.trim()]));
+      this.run("/api/quiet/copies", { frames: this.chosen(), options });
+    });
+    this.load();
+  }
+
+  async load() {
+    const found = await trying(() => get("/api/quiet/options"));
+    if (!found) return;
+    this.last = found.options;
+    for (const f of FIELDS) byId(`quiet-${f}`).value = found.options[f];
+    const again = byId("quiet").querySelector("[value=again]");
+    again.hidden = !found.again;
+    again.textContent = `again: ${said(found.options)}`;
+  }
+
+  async run(url, body) {
+    const started = await trying(() => post(url, body));
+    if (!started) return;
+    this.load();
+    byId("joining").hidden = false;
+    byId("joining-cancel").onclick = () => trying(() => post(`/api/quiet/${started.id}/cancel`));
+    for (;;) {
+      const job = await trying(() => get(`/api/quiet/${started.id}`));
+      if (!job) break;
+      byId("joining-bar").value = job.share;
+      const left = job.left_s === null ? "" : `, ${job.left_s} s left`;
+      byId("joining-text").textContent = `${job.current || ""}, ${job.done} of ${job.count}${left}`;
+      if (job.over) {
+        const what = job.kind === "copies" ? plural(job.done, "quiet copy", "quiet copies") : `${plural(job.done, "frame")} worked out`;
+        tell([`${what}${job.cancelled ? ", then cancelled" : ""}.`, ...job.notes].join(" "), false);
+        for (const f of job.failed) tell(f.message, true);
+        break;
+      }
+      await new Promise((next) => setTimeout(next, 400));
+    }
+    byId("joining").hidden = true;
+    this.done();
+  }
+}
