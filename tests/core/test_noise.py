@@ -1,23 +1,33 @@
 """Noise: its model, the transform that evens it out, the methods, and quiet copies of raw files."""
 
+import os
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from made import exposure
+from test_reader import dng
 from typer.testing import CliRunner
 
 from tanner.cli import app
+from tanner.core.adjust.registry import develop
 from tanner.core.colour.difference import ciede2000
+from tanner.core.noise.controls import Noise
+from tanner.core.noise.faults import without_hot_pixels, without_moire
+from tanner.core.noise.kept import KEPT
 from tanner.core.noise.methods import BLACK, METHODS, Strength, cleaned
 from tanner.core.noise.model import estimated, noise_model, tiles_of
+from tanner.core.noise.planes import cleaned_planes
 from tanner.core.noise.prepass import NoiseError, denoise_file, target_of
 from tanner.core.noise.stabilise import stabilised, unbiased
+from tanner.core.noise.stage import method_for, notes, quiet_source, waits
+from tanner.core.noise.table import TABLE
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source, read
-from tanner.core.render import plain_planes
+from tanner.core.render import plain_planes, render
 from tanner.studio.camera import take
 
 ELECTRONS, READ = 225.0, 3.0
@@ -191,6 +201,181 @@ def test_frames_smaller_than_a_tile_and_saturated_ones(method: str, size: tuple[
     assert balanced(done).min() > 0.9
 
 
+# --- as a stage of development -----------------------------------------------------------------------
+
+
+@pytest.fixture
+def kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    monkeypatch.setattr(KEPT, "folder", tmp_path / "quiet")
+    return tmp_path / "quiet"
+
+
+def test_a_method_is_worked_out_once_and_kept_on_disk(evening: Path, kept: Path) -> None:
+    noise = Noise(method="fine")
+    source = read(evening)
+    assert waits(source, noise)
+    # A draft does not wait: quick stands in, and nothing is kept.
+    draft = quiet_source(source, noise, draft=True)
+    assert np.array_equal(draft.data, cleaned(source, "quick").data) and not kept.exists()
+    first = quiet_source(source, noise)
+    assert len(list(kept.glob("*.npy"))) == 1 and not waits(read(evening), noise)
+    again = quiet_source(read(evening), noise, draft=True)
+    assert np.array_equal(first.data, again.data) and np.array_equal(first.data, cleaned(source, "fine").data)
+    # Strengths start from what is kept.
+    half = quiet_source(read(evening), Noise(method="fine", luminance=50))
+    assert len(list(kept.glob("*.npy"))) == 1 and not np.array_equal(half.data, first.data)
+    # A file that changed is another file.
+    os.utime(evening, ns=(1, 1))
+    assert waits(read(evening), noise)
+
+
+def test_what_is_kept_stays_within_its_budget(
+    kept: Path, evening: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(KEPT, "budget", 2_500_000)
+    for n in range(4):
+        path = tmp_path / f"{n}"
+        path.write_text("x")
+        KEPT.keep(str(path), "fine", np.zeros(1_000_000, np.uint8))
+        os.utime(next(iter(sorted(kept.glob("*.npy"), key=lambda p: -p.stat().st_mtime))), (n + 1, n + 1))
+    assert [KEPT.has(str(tmp_path / str(n)), "fine") for n in range(4)] == [False, False, True, True]
+    # A damaged file is worked out again.
+    next(kept.glob("*.npy")).write_bytes(b"no array")
+    assert sum(KEPT.find(str(tmp_path / str(n)), "fine") is not None for n in range(4)) == 1
+    # A disk that takes nothing does no harm.
+    monkeypatch.setattr(KEPT, "folder", tmp_path / "0" / "below a file")
+    KEPT.keep(str(tmp_path / "1"), "fine", np.zeros(10))
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_rendering_uses_the_method(method: str, evening: Path) -> None:
+    """Even places of the finished picture get quieter, and keep their level."""
+    source = read(evening)
+    plain = render(source, develop({}), (400, 600)).astype(float)
+    quiet = render(source, develop({"noise.method": method}), (400, 600)).astype(float)
+    patch = np.s_[20:60, 20:60]
+    assert quiet[patch].std(axis=(0, 1)).mean() < 0.6 * plain[patch].std(axis=(0, 1)).mean()
+    assert abs(quiet[patch].mean() - plain[patch].mean()) < 1.5
+
+
+def test_small_drafts_are_shrunk_at_their_size(evening: Path) -> None:
+    source = read(evening)
+    noise = develop({"noise.method": "quick"})
+    small, whole = (render(source, noise, (100, 150), draft=d).astype(float) for d in (True, False))
+    plain = render(source, develop({}), (100, 150)).astype(float)
+    assert np.abs(small - whole).mean() < np.abs(plain - whole).mean()
+    assert not any(k[0] == "cleaned" for k in read(evening).cache if isinstance(k, tuple))
+
+
+def test_denoised_files_and_other_sensors(evening: Path) -> None:
+    source = read(evening)
+    marked = Source(source.facts.model_copy(update={"applied": ("noise",)}), source.data)
+    assert method_for(marked, Noise(method="fine")) == "none"
+    assert "already" in notes(marked, Noise(method="fine"))[0] and not notes(marked, Noise())
+    camera = Source(source.facts.model_copy(update={"kind": "camera", "pattern": None}), plain_planes(source, 10**6))
+    assert method_for(camera, Noise(method="learned")) == "fine"
+    assert "Bayer" in notes(camera, Noise(method="learned"))[0]
+
+
+@pytest.mark.parametrize("method", ["quick", "fine"])
+@pytest.mark.parametrize("colours", [1, 3])
+def test_sensors_without_a_bayer_mosaic(method: str, colours: int) -> None:
+    """Linear colour as the decoder interpolates it (coarse noise), and a monochrome sensor's."""
+    rng = np.random.default_rng(3)
+    clean = np.moveaxis(np.repeat(shapes(), 2, axis=0).repeat(2, axis=1), -1, 0)
+    if colours == 1:
+        clean = np.broadcast_to(clean[1], clean.shape)
+    noise = (
+        rng.normal(size=clean.shape) if colours == 3 else np.broadcast_to(rng.normal(size=clean.shape[1:]), clean.shape)
+    )
+    noise = np.stack([cv2.GaussianBlur(n, (0, 0), 0.7) for n in noise]) * 2.4
+    data = (clean + noise * np.sqrt(clean / 900)).astype(np.float32)
+    facts = FrameFacts(path="", kind="camera", width=480, height=480, iso=3200)
+    found = cleaned_planes(Source(facts, data), method, Strength()).data
+    before, after = (np.sqrt(np.mean((d - clean) ** 2)) for d in (data, found))
+    assert after < 0.7 * before
+    assert np.abs(found.mean(axis=(1, 2)) - clean.mean(axis=(1, 2))).max() < 0.002
+
+
+def test_an_x_trans_file_gets_a_quiet_copy(tmp_path: Path) -> None:
+    pixels = np.random.default_rng(1).poisson(60, (600, 600)).astype(np.uint16) * 40
+    pattern = bytes(
+        [1, 2, 1, 1, 0, 1, 0, 1, 0, 2, 1, 2, 1, 2, 1, 1, 0, 1, 1, 0, 1, 1, 2, 1, 2, 1, 2, 0, 1, 0, 1, 0, 1, 1, 2, 1]
+    )
+    path = tmp_path / "x.dng"
+    path.write_bytes(dng(pixels, 32803, [(33421, 3, 2, (6, 6), True), (33422, 1, 36, pattern, True)]))
+    done = denoise_file(path, "quick", Strength())
+    before, after = read(path), read(Path(done["target"]))
+    assert after.facts.kind == "camera" and "noise" in after.facts.applied and after.size == before.size
+    inner = np.s_[:, 40:-40, 40:-40]
+    assert after.data[inner].std() < 0.6 * before.data[inner].std()
+    assert after.data[inner].mean() == pytest.approx(before.data[inner].mean(), rel=0.01)
+    with pytest.raises(NoiseError, match="Bayer"):
+        denoise_file(path, "learned", Strength())
+
+
+# --- faults ------------------------------------------------------------------------------------------
+
+
+def test_hot_pixels_are_filled_and_small_lights_stay() -> None:
+    source = frame(shapes(), electrons=4000.0)
+    data = np.array(source.data)
+    hot = [(40, 51), (101, 60), (150, 151), (199, 30), (77, 200)]
+    for y, x in hot:
+        data[y, x] = 16383
+    data[120, 40] = 1024  # a dead one, in a light place
+    # A glint, spread by the lens over the pixels around it.
+    glint = np.zeros(data.shape)
+    glint[60, 170] = 40_000
+    data = np.minimum(data + cv2.GaussianBlur(glint, (0, 0), 0.8), 16383).astype(np.uint16)
+    filled, count = without_hot_pixels(Source(source.facts, data))
+    assert count >= len(hot)
+    for y, x in hot:
+        assert abs(int(filled.data[y, x]) - int(source.data[y, x])) < 1500
+    assert np.array_equal(filled.data[58:63, 168:173], data[58:63, 168:173])
+    # And a frame without any is left alone but for what noise makes.
+    assert without_hot_pixels(source)[1] <= 1
+
+
+def test_moire_is_taken_out_of_cloth_and_edges_stay() -> None:
+    """Grey stripes finer than the colour grid: false colour goes down, the colour of plain areas and edges stays."""
+    y, x = np.mgrid[0:320, 0:320]
+    weave = 0.3 + 0.2 * np.sin(2 * np.pi * (x / 2.25 + y / 2.4))
+    picture = np.stack([weave] * 3, axis=-1)
+    picture[:, :120] = (0.4, 0.2, 0.15)
+    picture[:150, :60] = (0.1, 0.2, 0.35)
+    source = frame(picture, electrons=40_000.0)
+
+    def colour(s: Source) -> np.ndarray:
+        planes = balanced(s)
+        return np.abs(cv2.GaussianBlur(planes[0] - planes[1], (0, 0), 2)) + np.abs(
+            cv2.GaussianBlur(planes[2] - planes[1], (0, 0), 2)
+        )
+
+    before, after = colour(source), colour(without_moire(source, source, 1.0))
+    cloth, rest = np.s_[20:-20, 180:-20], np.s_[:, :100]
+    assert before[cloth].mean() > 0.02 and after[cloth].mean() < 0.5 * before[cloth].mean()
+    assert np.abs(after[rest] - before[rest]).mean() < 0.003
+
+
+# --- what is known of a camera -----------------------------------------------------------------------
+
+
+def test_noise_is_learned_by_camera_and_iso(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, noisy: Source) -> None:
+    monkeypatch.setattr(TABLE, "file", tmp_path / "noise.json")
+    named = noisy.facts.model_copy(update={"noise_profile": (), "make": "Alder", "model": "Three", "iso": 1600})
+    assert noise_model(Source(named, noisy.data)).source == "frame"
+    for iso, a in ((800, 1e-3), (3200, 4e-3)):
+        for n in range(3):
+            TABLE.add("Alder Three", iso, [a * (0.9 + 0.1 * n)] * 4, [a / 100] * 4)
+    model = noise_model(Source(named, noisy.data))
+    assert model.source == "camera" and model.a == pytest.approx([2e-3] * 4, rel=1e-6)
+    far = named.model_copy(update={"iso": 25_600})
+    assert noise_model(Source(far, noisy.data)).source == "frame"
+    (tmp_path / "noise.json").write_text("{")
+    assert noise_model(Source(named, noisy.data)).source == "frame"
+
+
 # --- quiet copies ------------------------------------------------------------------------------------
 
 
@@ -226,7 +411,8 @@ def test_a_quiet_copy_keeps_what_the_original_knows(method: str, evening: Path, 
     assert np.allclose(copy.facts.neutral, original.facts.neutral, atol=1e-5)
     assert np.allclose(copy.facts.colour_matrices, original.facts.colour_matrices, atol=1e-5)
     assert copy.size == original.size and copy.lens is not None
-    assert copy.facts.kind == "bayer" and copy.facts.black[0] == BLACK
+    assert copy.facts.kind == ("camera" if method == "learned" else "bayer")
+    assert method == "learned" or copy.facts.black[0] == BLACK
     with pytest.raises(NoiseError, match="already"):
         denoise_file(Path(done["target"]), method, Strength(), tmp_path)
     again = denoise_file(evening, method, Strength(), tmp_path)
@@ -254,4 +440,4 @@ def test_the_command_goes_on_after_a_bad_file(tmp_path: Path, evening: Path) -> 
     assert run.exit_code == 1 and "bad.dng" in run.output
     assert (tmp_path / "out" / "E0001-quiet.dng").exists() and '"method": "quick"' in run.output
     run = CliRunner().invoke(app, ["denoise", str(evening), "--method", "strong"])
-    assert run.exit_code == 2 and "quick, fine" in run.output
+    assert run.exit_code == 2 and "quick, fine, learned" in run.output

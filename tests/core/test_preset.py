@@ -1,6 +1,7 @@
 """Presets: readable files, checked against the declarations; unknown names are kept, not refused."""
 
 import json
+from itertools import product
 from pathlib import Path
 
 import pytest
@@ -9,6 +10,7 @@ from tanner.catalogue.library import SHIPPED, Library, slug
 from tanner.core.adjust.registry import adjustments, develop
 from tanner.core.errors import FormatError, TannerError
 from tanner.core.output.spec import OutputSpec
+from tanner.core.series.depends import About, settled
 from tanner.core.series.preset import Preset, parse_preset, read_preset
 
 
@@ -17,8 +19,8 @@ def test_shipped_presets_and_specs_are_good() -> None:
     assert len(presets) >= 8
     for preset in presets:
         assert preset.about and not preset.unknown
-        for amount in (0.0, 0.5, 1.0, 1.5):
-            develop(preset.at(amount))
+        for amount, about in product((0.0, 0.5, 1.0, 1.5), (About(), About(100, 5500), About(12_800, 2856))):
+            develop(preset.at(amount, about))
         assert not any(adjustments()[k].spec.per_frame for k in preset.values)
 
 
@@ -30,6 +32,9 @@ def test_shipped_presets_and_specs_are_good() -> None:
         ('{"name": "x", "values": {"light.exposure": 99}}', "exposure"),
         ('{"name": "x", "values": {"light.exposure": "bright"}}', "exposure"),
         ('{"name": "x", "values": {"curve.points": [[0, 0]]}}', "points"),
+        ('{"name": "x", "values": {"light.exposure": {"by": "iso", "points": []}}}', "points"),
+        ('{"name": "x", "values": {"light.exposure": {"by": "mood", "points": [[1, 1]]}}}', "mood"),
+        ('{"name": "x", "values": {"light.exposure": {"by": "iso", "points": [[100, 0], [800, 99]]}}}', "exposure"),
         ('{"name": "x", "values": {"new.thing": 1}}', "none of its adjustments"),
         ('{"name": "x", "values": {}, "script": "x"}', "script"),
         ('{"tanner_preset": 0, "name": "x", "values": {}}', "tanner_preset"),
@@ -45,7 +50,7 @@ def test_names_of_a_newer_version_are_kept_and_written_back() -> None:
     text = json.dumps({"name": "x", "values": {"light.exposure": 1.0, "light.sparkle": 7}})
     preset = parse_preset(text, "p.json")
     assert preset.unknown == ["light.sparkle"]
-    assert preset.at(1.0) == {"light.exposure": 1.0}
+    assert preset.at(1.0, About()) == {"light.exposure": 1.0}
     assert json.loads(preset.to_json())["values"] == {"light.exposure": 1.0, "light.sparkle": 7}
 
 
@@ -92,3 +97,41 @@ def test_own_specs(data: Path) -> None:
 def test_slug() -> None:
     assert slug("Größe 2 / neu!") == "größe-2-neu"
     assert slug("///") == "unnamed"
+
+
+# --- values that depend on the frame ------------------------------------------------------------------
+
+
+def one(value: object, about: About) -> object:
+    return settled({"light.exposure": value}, about).get("light.exposure")
+
+
+def test_numbers_are_interpolated_over_doublings_of_iso() -> None:
+    table = {"by": "iso", "points": [[3200, 60], [800, 0]]}
+    for iso, wanted in ((100, 0), (800, 0), (1600, 30), (3200, 60), (25_600, 60)):
+        assert one(table, About(iso=iso)) == pytest.approx(wanted)
+    assert one(table, About()) is None
+
+
+def test_light_is_interpolated_over_mired() -> None:
+    table = {"by": "light", "points": [[2500, 1.0], [5000, 0.0]]}
+    assert one(table, About(kelvin=1e6 / 300)) == pytest.approx(0.5)  # half way from 400 to 200 mired
+
+
+def test_what_is_no_number_holds_from_its_point_on() -> None:
+    table = {"by": "iso", "points": [[800, "fine"], [2501, "learned"]]}
+    assert [one(table, About(iso=i)) for i in (400, 800, 2500, 2501, 12_800)] == [
+        None,
+        "fine",
+        "fine",
+        "learned",
+        "learned",
+    ]
+
+
+def test_cases() -> None:
+    by_camera = {"by": "camera", "cases": {"Alder One": 1}, "else": 2}
+    assert [one(by_camera, About(camera=c)) for c in ("alder one ", "Alder Two")] == [1, 2]
+    upright = {"by": "orientation", "cases": {"upright": 3}}
+    assert [one(upright, About(upright=u)) for u in (True, False)] == [3, None]
+    assert one({"by": "lens", "cases": {"L": 4}}, About(lens="L")) == 4

@@ -33,7 +33,7 @@ from tanner.core.colour.white import White, white_point
 from tanner.core.noise import stage
 from tanner.core.noise.controls import Noise
 from tanner.core.noise.planes import cleaned_small
-from tanner.core.noise.sharpen import Detail, gaussian
+from tanner.core.noise.sharpen import Detail, Sharpening, capture
 from tanner.core.optics import backdrop
 from tanner.core.optics.crop import BEYOND, Crop, kept
 from tanner.core.optics.fill import fill_beyond
@@ -88,13 +88,15 @@ class Plan:
     cube: Look
     out_matrix: F32
     lms: F32
-    sharpen: tuple[np.float32, np.float32, F32] | None
+    sharpen: tuple[Sharpening, ...]
+    across: F32
+    show_sharpening: bool
     encoder: NDArray[Any]
     beyond: tuple[F32, F32, F32] | None = None
 
     @property
     def margin(self) -> int:
-        return len(self.sharpen[2]) - 1 if self.sharpen else 0
+        return sum(s.reach for s in self.sharpen)
 
 
 def full_size(source: Source, development: Development) -> tuple[int, int]:
@@ -217,6 +219,8 @@ def make_plan(
     space: str = "srgb",
     bits: int = 8,
     draft: bool = False,
+    output_sharpening: Sharpening | None = None,
+    show_sharpening: bool = False,
 ) -> Plan:
     """Compute tables, matrices and the map for one frame at one output size.
 
@@ -225,6 +229,8 @@ def make_plan(
         space: one of `SPACES`.
         bits: 8 or 16.
         draft: noise that is not taken out yet is shrunk quickly, and at the size that is worked at where that is small.
+        output_sharpening: done last, besides the development's own.
+        show_sharpening: where the development sharpens, in grey, instead of the picture.
     """
     light, curve = development.group(Light), development.group(Curve)
     profile, detail = development.group(Profile), development.group(Detail)
@@ -244,10 +250,7 @@ def make_plan(
     clip = 1 / pre if source.facts.is_raw else np.zeros(3)
     terms = local_terms(light)
     to_output = working_to(SPACES[space])
-    sharpen = None
-    if detail.amount:
-        half = gaussian(detail.radius)
-        sharpen = (np.float32(detail.amount / 100), np.float32(detail.threshold / 1000 + 1e-6), half)
+    wanted = capture(detail, geometry.scale), output_sharpening
     plan = Plan(
         source=source,
         geometry=geometry,
@@ -272,10 +275,22 @@ def make_plan(
         cube=Look(SHELF.cube(profile.look), profile.look_space == "display", profile.look_amount / 100),
         out_matrix=_f32(to_output),
         lms=_f32(oklab_cones(SPACES[space])),
-        sharpen=sharpen,
+        sharpen=tuple(s for s in wanted if s),
+        across=_across(source, development, output),
+        show_sharpening=show_sharpening,
         encoder=_encoder(space, bits),
     )
     return replace(plan, beyond=_beyond(plan, development)) if geometry.beyond else plan
+
+
+def _across(source: Source, development: Development, output: tuple[int, int]) -> F32:
+    """Where output px lie from the middle of the frame: the first one and the steps, in half diagonals of the frame."""
+    crop = development.group(Crop)
+    up = view_of(source, development)[0].upright
+    cx, cy, w, h = kept(crop, *up)
+    half = math.hypot(*up) / 2
+    sx, sy = w / output[0], h / output[1]
+    return _f32([(cx - w / 2 + sx / 2) / half, (cy - h / 2 + sy / 2) / half, sx / half, sy / half])
 
 
 # --- from the mosaic to resampled linear planes --------------------------------------------------
@@ -530,10 +545,18 @@ def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> Non
         plan.out_matrix,
         plan.lms,
     )
-    if plan.sharpen:
-        amount, threshold, half = plan.sharpen
+    inset = 0
+    for each in plan.sharpen:
         h, w = planes.shape[1:]
-        point.sharpen_block(planes, m, amount, threshold, half, _work.get("lum", h, w), _work.get("blur", h, w))
+        inset += each.reach
+        ax, ay, sx, sy = plan.across
+        place = _f32([ax + (x0 - m) * sx, ay + (y0 - m) * sy, sx, sy])
+        point.sharpen_block(
+            planes, inset, _f32([each.amount, each.corners]), place, np.float32(each.threshold), np.float32(each.even),
+            each.half, _work.get("lum", h, w), _work.get("blur", h, w), plan.show_sharpening,
+        )  # fmt: skip
+    if plan.show_sharpening and not plan.sharpen:
+        planes[:] = 0
     encode = point.encode8 if out.dtype == np.uint8 else point.encode16
     encode(planes, m, plan.encoder, out)
 
@@ -604,6 +627,7 @@ def render(
     pool: Executor | None = None,
     keep: bool = False,
     draft: bool = False,
+    show_sharpening: bool = False,
 ) -> NDArray[Any]:
     """Render a frame, or a part of it.
 
@@ -612,12 +636,12 @@ def render(
         region: left, top, right, bottom of the part that is wanted, in output px.
         pool: threads to share the work between.
         keep: keep the resampled planes with the source, for a view whose light is being changed.
-        draft: see `make_plan`.
+        draft, show_sharpening: see `make_plan`.
 
     Returns:
         uint8 or uint16 (h, w, 3), encoded for `space`, upright.
     """
-    plan = make_plan(source, development, output, space, bits, draft)
+    plan = make_plan(source, development, output, space, bits, draft, show_sharpening=show_sharpening)
     if keep and region is None:
         return _from_kept(plan, development, pool)
     x0, y0, x1, y1 = region or (0, 0, *output)
@@ -732,7 +756,7 @@ def development_cube(source: Source, development: Development, title: str, size:
     plain = camera.to_working(white) @ np.diag(camera.white_numbers(white))
     balanced = working @ np.linalg.inv(plain).T * camera.white_numbers(white)
     planes = _f32((balanced / plan.pre.astype(np.float64) ** -1).T[:, None, :])
-    plan = replace(plan, geometry=replace(plan.geometry, size=(len(grid), 1)), sharpen=None, clip=_f32(np.zeros(3)),
+    plan = replace(plan, geometry=replace(plan.geometry, size=(len(grid), 1)), sharpen=(), clip=_f32(np.zeros(3)),
                    terms=_f32(np.zeros(len(plan.terms))), guide=np.zeros((2, 1, 1), np.float32))  # fmt: skip
     out = np.empty((1, len(grid), 3), dtype=np.uint16)
     _finish(plan, planes, 0, 0, out)

@@ -46,6 +46,7 @@ class View(BaseModel):
         draft: a quick, half-sized one while a control moves.
         whole: the uncropped, unturned frame, for choosing the crop.
         before: as it was at the start, with the same geometry.
+        sharpening: where the development sharpens, in grey, instead of the picture.
         outside: mark colours that the output space (sRGB, or the proof's profile) cannot hold.
         proof: key of a user's ICC profile to show the picture as printed with; intent, paper: how.
     """
@@ -62,6 +63,7 @@ class View(BaseModel):
     before: bool = False
     marks: bool = False
     outside: bool = False
+    sharpening: bool = False
     proof: str = Field(default="", max_length=200)
     intent: Intent = "relative"
     paper: bool = True
@@ -196,6 +198,7 @@ class Viewer:
                 pool=self._pool,
                 keep=region is None,
                 draft=True,
+                show_sharpening=view.sharpening,
             )
 
         icc = SHELF.icc(view.proof) if view.proof else None

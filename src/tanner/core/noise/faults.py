@@ -139,5 +139,5 @@ def _evened(root: F32, green: F32, mask: F32, scale: int) -> F32:
     weight = cv2.GaussianBlur(mask, (0, 0), 12.0 * scale) + np.float32(1e-6)
     colour = root - green
     wide = cv2.GaussianBlur(colour * mask, (0, 0), 12.0 * scale) / weight
-    near = cv2.GaussianBlur(colour, (0, 0), 1.5 * scale)
+    near = cv2.GaussianBlur(colour, (0, 0), 0.8 * scale)
     return np.asarray(np.maximum(root + mask * (wide - near), 0) ** 2 - FLOOR, np.float32)

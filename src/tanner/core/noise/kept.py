@@ -69,7 +69,8 @@ class Kept:
         except OSError as error:
             log.warning("a quiet frame could not be kept: %s", error)
         finally:
-            part.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
 
     def _make_room(self, wanted: int) -> None:
         assert self.folder is not None

@@ -1,7 +1,7 @@
 """From a source to finished files: the one service behind the command line and deliveries."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 from pathlib import Path
 from typing import Any
@@ -16,8 +16,10 @@ from tanner.core.colour.camera import Profile
 from tanner.core.colour.printing import IccError, to_icc
 from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import icc_profile
-from tanner.core.errors import WriteFailed
+from tanner.core.errors import SettingsError, WriteFailed
+from tanner.core.noise.sharpen import for_output
 from tanner.core.optics.lens import Optics
+from tanner.core.output.enlarge import enlarged
 from tanner.core.output.files import free_name, write_whole
 from tanner.core.output.jpeg import app1, encode_strip, icc_segments, join
 from tanner.core.output.metadata import Words, exif_block, xmp_packet
@@ -25,14 +27,17 @@ from tanner.core.output.naming import fill, fill_folder, name_values
 from tanner.core.output.sizing import output_size, parse_size
 from tanner.core.output.spec import OutputSpec
 from tanner.core.raw.reader import Source
-from tanner.core.render import full_size, make_plan, render_strips
+from tanner.core.render import STRIP, full_size, make_plan, render_strips
 
+MOST_PIXELS = {"jpeg": 900_000_000}
+MOST_ELSE = 400_000_000
+"""px of a finished file by format; all but JPEG are held in memory whole."""
 EXIF, XMP = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0"
 
 
 def size_for(source: Source, development: Development, spec: OutputSpec) -> tuple[int, int]:
     """The size in px that a spec gives a frame."""
-    return output_size(parse_size(spec.size), *full_size(source, development))
+    return output_size(parse_size(spec.size), *full_size(source, development), spec.enlarge != "never")
 
 
 def encode(
@@ -49,7 +54,18 @@ def encode(
     own = SHELF.icc(spec.icc) if spec.icc else None
     if spec.icc and own is None:
         raise IccError(f"The ICC profile {spec.icc} is not in Kit. Add it there, or choose another for {spec.title}.")
-    plan = make_plan(source, development, size, "prophoto" if own else spec.space, 16 if own else spec.bits)
+    if size[0] * size[1] > MOST_PIXELS.get(spec.format, MOST_ELSE) or max(size) > 65_500:
+        raise SettingsError(
+            f"{spec.title}: {size[0]} × {size[1]} px is more than can be written. Choose a smaller size."
+        )
+    full = full_size(source, development)
+    medium = for_output(spec.sharpen, spec.sharpen_strength / 100, size, spec.ppi)
+    # Along edges a picture is enlarged from its finished full size; sharpened for its medium after that.
+    along = spec.enlarge == "edges" and size[0] > full[0]
+    bits = 16 if own or along else spec.bits
+    space = "prophoto" if own else spec.space
+    drawn = full if along else size
+    plan = make_plan(source, development, drawn, space, bits, output_sharpening=None if along else medium)
     profile = own or icc_profile(spec.space)
     facts = source.facts
 
@@ -58,14 +74,24 @@ def encode(
             from tanner.core.render import Cancelled
 
             raise Cancelled
-        return to_icc(strip, own, spec.intent, spec.black_point, spec.bits) if own else strip
+        if own:
+            return to_icc(strip, own, spec.intent, spec.black_point, spec.bits)
+        return (strip / np.float32(257) + np.float32(0.5)).astype(np.uint8) if along and spec.bits == 8 else strip
+
+    def drawn_strips(after: Callable[[NDArray[Any]], Any]) -> Iterator[Any]:
+        if not along:
+            yield from render_strips(plan, pool, after=after)
+            return
+        whole = np.concatenate(list(render_strips(plan, pool)))
+        for strip in enlarged(whole, size, STRIP, medium):
+            yield after(strip)
 
     if spec.format == "jpeg":
         segments = [app1(EXIF, exif_block(facts, words, size, spec.ppi)), app1(XMP, xmp_packet(facts, words))]
         segments += icc_segments(profile)
-        strips = render_strips(plan, pool, after=lambda s: encode_strip(watched(s), spec.quality))
+        strips = drawn_strips(lambda s: encode_strip(watched(s), spec.quality))
         return join(strips, *size, segments), size
-    pixels = np.concatenate(list(render_strips(plan, pool, after=watched)))
+    pixels = np.concatenate(list(drawn_strips(watched)))
     if spec.format == "png":
         return _png(pixels, profile, xmp_packet(facts, words)), size
     import io

@@ -3,7 +3,7 @@
 Rules are short texts, the same on the command line, in specs and on screen:
 `original`, `long:2048`, `short:1200`, `box:1600x1200`, `percent:50`.
 The edge that a rule names is met exactly; the other is rounded half up and is at least 1 px. A picture is
-not enlarged by `long`, `short` and `box`; `percent` does what it says, from 1 to 600.
+not enlarged by `long`, `short` and `box` unless it is asked for; `percent` does what it says, from 1 to 600.
 """
 
 import math
@@ -61,21 +61,21 @@ def _round(value: float) -> int:
     return max(1, math.floor(value + 0.5))
 
 
-def output_size(rule: SizeRule, width: int, height: int) -> tuple[int, int]:
-    """Width and height that are written for a kept area of width x height px."""
+def output_size(rule: SizeRule, width: int, height: int, enlarge: bool = False) -> tuple[int, int]:
+    """Width and height that are written for a kept area of width x height px; `enlarge`: rules may enlarge too."""
     if rule.kind == "original":
         return width, height
     if rule.kind == "percent":
         return _round(width * rule.first / 100), _round(height * rule.first / 100)
     if rule.kind == "box":
-        if width <= rule.first and height <= rule.second:
+        if width <= rule.first and height <= rule.second and not enlarge:
             return width, height
         # Compared as products of whole numbers: a ratio that fits exactly must not lose a pixel.
         if width * rule.second >= height * rule.first:
             return int(rule.first), min(int(rule.second), _round(height * rule.first / width))
         return min(int(rule.first), _round(width * rule.second / height)), int(rule.second)
     edge = max(width, height) if rule.kind == "long" else min(width, height)
-    if edge <= rule.first:
+    if edge <= rule.first and not enlarge:
         return width, height
     n = int(rule.first)
     if (width == edge) if rule.kind == "long" else (width == edge and width != height):

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 
 from tanner.core.colour.printing import Intent
 from tanner.core.errors import FormatError
+from tanner.core.noise.sharpen import Destination
 from tanner.core.output.naming import check_template
 from tanner.core.output.sizing import parse_size
 
@@ -26,7 +27,9 @@ class OutputSpec(BaseModel):
         name: template of the file name, without its ending.
         subfolder: template of a folder below the target, or empty.
         exists: what happens when the name is taken: a new number, leave it out, or replace.
-        ppi: a label only; it never changes pixels.
+        ppi: a label; besides, output sharpening for paper goes by it.
+        sharpen, sharpen_strength: for which medium the picture is sharpened last, and how strongly in % of what is usual.
+        enlarge: whether a size rule may enlarge, and how; `percent` beyond 100 always does.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -43,6 +46,9 @@ class OutputSpec(BaseModel):
     subfolder: str = Field(default="", max_length=200)
     exists: Literal["number", "skip", "replace"] = "number"
     ppi: int = Field(default=300, ge=1, le=10000)
+    sharpen: Destination = "none"
+    sharpen_strength: float = Field(default=100, ge=0, le=200)
+    enlarge: Literal["never", "lanczos", "edges"] = "never"
 
     @field_validator("size")
     @classmethod

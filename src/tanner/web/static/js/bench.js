@@ -523,6 +523,7 @@ useKeys("bench", [
   { id: "next-set", key: "PageDown", label: "Next set", run: () => go(nextSet(1)) },
   { id: "set-before", key: "PageUp", label: "Set before", run: () => go(nextSet(-1)) },
   { id: "hold", key: "b", label: "Hold: as it was before", run: () => picture.hold(true), release: () => picture.hold(false) },
+  { id: "sharpening", key: "j", label: "Hold: where it is sharpened", run: () => picture.showSharpening(true), release: () => picture.showSharpening(false) },
   { id: "split", key: "s", label: "Split line, before and after", run: () => press("split") },
   { id: "marks", key: "c", label: "Mark what is clipped", run: () => press("marks") },
   { id: "outside", key: "g", label: "Mark what is outside the output space", run: () => press("outside") },

@@ -16,6 +16,9 @@ function sizeWords(rule) {
 
 const words = (s) => [sizeWords(s.size), s.format === "jpeg" ? `JPEG ${s.quality}` : FORMATS[s.format], { srgb: "sRGB", p3: "Display P3", widegamut1998: "Wide gamut 1998", prophoto: "ProPhoto / ROMM" }[s.space]].with(2, s.icc ? `ICC ${s.icc.replace(/-[^-]*$/, "")}, ${s.intent}` : { srgb: "sRGB", p3: "Display P3", widegamut1998: "Wide gamut 1998", prophoto: "ProPhoto / ROMM" }[s.space]).join(", ");
 
+// What else changes the picture: nothing of it is hidden behind a button.
+const besides = (s) => [s.enlarge === "never" ? "" : { lanczos: "enlarged plainly", edges: "enlarged along edges" }[s.enlarge], s.sharpen === "none" ? "not sharpened" : `sharpened for ${{ screen: "a screen", matte: "matte paper", glossy: "glossy paper" }[s.sharpen]}${s.sharpen_strength === 100 ? "" : ` at ${s.sharpen_strength} %`}`].filter(Boolean).join(", ");
+
 function ids() {
   const which = byId("which").value;
   if (which === "chosen") {
@@ -106,7 +109,7 @@ async function loadSpecs() {
         localStorage.setItem("tanner.specs", JSON.stringify([...state.chosen]));
         plan();
       });
-      const label = el("label", { for: `spec-${spec.key}` }, el("b", { text: spec.title }), el("br"), el("span", { class: "dim", text: words(spec) }), el("br"), el("span", { class: "dim", text: `${spec.subfolder ? `${spec.subfolder}/` : ""}${spec.name}` }));
+      const label = el("label", { for: `spec-${spec.key}` }, el("b", { text: spec.title }), el("br"), el("span", { class: "dim", text: words(spec) }), el("br"), el("span", { class: "dim", text: besides(spec) }), el("br"), el("span", { class: "dim", text: `${spec.subfolder ? `${spec.subfolder}/` : ""}${spec.name}` }));
       const edit = el("button", { type: "button", class: "plain", text: spec.key.startsWith("own/") ? "Change" : "Copy", "aria-label": `${spec.key.startsWith("own/") ? "Change" : "Copy"} ${spec.title}`, onclick: () => openSpec(spec) });
       return el("div", { class: "spec-row" }, box, label, edit);
     }),
@@ -119,9 +122,9 @@ let editing = null;
 
 function openSpec(spec) {
   editing = spec?.key.startsWith("own/") ? spec : null;
-  const s = spec || { title: "", size: "long:2048", format: "jpeg", quality: 92, space: "srgb", name: "{name}", subfolder: "", exists: "number", ppi: 300, icc: "", intent: "relative", black_point: true };
+  const s = spec || { title: "", size: "long:2048", format: "jpeg", quality: 92, space: "srgb", name: "{name}", subfolder: "", exists: "number", ppi: 300, icc: "", intent: "relative", black_point: true, enlarge: "never", sharpen: "none", sharpen_strength: 100 };
   form.elements.black_point.checked = s.black_point;
-  for (const name of ["format", "quality", "space", "icc", "intent", "name", "subfolder", "exists", "ppi"]) form.elements[name].value = s[name];
+  for (const name of ["format", "quality", "space", "icc", "intent", "name", "subfolder", "exists", "ppi", "enlarge", "sharpen", "sharpen_strength"]) form.elements[name].value = s[name];
   form.elements.title.value = spec && !editing ? `${s.title} copy` : s.title;
   const [kind, value = ""] = s.size.split(":");
   byId("s-kind").value = kind;
@@ -143,11 +146,13 @@ function sizeFields() {
   byId("s-unit").textContent = kind === "percent" ? "%" : "px";
   byId("s-space").disabled = Boolean(byId("s-icc").value);
   for (const id of ["s-intent", "s-black"]) byId(id).disabled = !byId("s-icc").value;
+  byId("s-strength").disabled = byId("s-sharpen").value === "none";
   byId("s-quality").disabled = byId("s-format").value !== "jpeg";
 }
 byId("s-kind").addEventListener("change", sizeFields);
 byId("s-format").addEventListener("change", sizeFields);
 byId("s-icc").addEventListener("change", sizeFields);
+byId("s-sharpen").addEventListener("change", sizeFields);
 get("/api/profiles").then((data) => byId("s-icc").append(...data.iccs.map((i) => el("option", { value: i.key, text: i.name }))), () => null);
 
 form.addEventListener("submit", async (event) => {
@@ -156,7 +161,7 @@ form.addEventListener("submit", async (event) => {
   const kind = byId("s-kind").value;
   const a = byId("s-a").value.trim();
   const rule = kind === "original" ? kind : kind === "box" ? `box:${a}x${byId("s-b").value.trim()}` : `${kind}:${a}`;
-  const spec = { title: f.title.value.trim(), size: rule, format: f.format.value, quality: Number(f.quality.value), space: f.space.value, icc: f.icc.value, intent: f.intent.value, black_point: f.black_point.checked, name: f.name.value, subfolder: f.subfolder.value, exists: f.exists.value, ppi: Number(f.ppi.value) };
+  const spec = { title: f.title.value.trim(), size: rule, format: f.format.value, quality: Number(f.quality.value), space: f.space.value, icc: f.icc.value, intent: f.intent.value, black_point: f.black_point.checked, name: f.name.value, subfolder: f.subfolder.value, exists: f.exists.value, ppi: Number(f.ppi.value), enlarge: f.enlarge.value, sharpen: f.sharpen.value, sharpen_strength: Number(f.sharpen_strength.value) };
   try {
     const saved = await post("/api/specs", { spec, replace: editing?.title === spec.title });
     if (editing && saved.key !== editing.key) await remove(`/api/specs?key=${encodeURIComponent(editing.key)}`);

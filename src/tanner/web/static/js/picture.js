@@ -18,6 +18,7 @@ export class Picture {
     this.outside = false;
     this.proof = "";
     this.paper = true;
+    this.sharpening = false;
     this.holding = false;
     this.split = null; // {at: [x, y] in shares of the canvas, angle}
     this.after = null;
@@ -55,6 +56,7 @@ export class Picture {
       whole: this.whole,
       marks: this.marks,
       outside: this.outside,
+      sharpening: this.sharpening && !before,
       proof: this.proof,
       paper: this.paper,
       before,
@@ -192,6 +194,13 @@ export class Picture {
     this.split = on ? { at: [0.5, 0.5], angle: 0 } : null;
     if (on && !this.before) this.ask(this.view(false, true));
     this.draw();
+  }
+
+  // Where the development sharpens, while a key is held.
+  showSharpening(on) {
+    if (this.sharpening === on) return;
+    this.sharpening = on;
+    this.refresh(false);
   }
 
   hold(on) {
