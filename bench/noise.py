@@ -98,46 +98,100 @@ def methods() -> dict[str, Callable[[Source], F32]]:
     return found
 
 
-def reference(source: Source, electrons: float, h: float) -> F32:
-    """scikit-image's non-local means on the demosaiced picture after the variance-stabilising transform."""
-    from skimage.restoration import denoise_nl_means
+def coded(linear: F32) -> F32:
+    """sRGB values of linear ones."""
+    v = np.clip(linear, 0, 1)
+    return np.where(v <= 0.0031308, 12.92 * v, 1.055 * v ** (1 / 2.4) - 0.055).astype(np.float32)
+
+
+def decoded(values: F32) -> F32:
+    v = np.clip(values, 0, 1)
+    return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+Reference = tuple[Callable[[F32, float, float], F32], tuple[float, ...]]
+
+
+def references() -> dict[str, Reference]:
+    """Methods of reference libraries on the demosaiced picture (linear, electrons at white, a setting), with settings."""
+    from skimage.restoration import denoise_nl_means, denoise_tv_chambolle, denoise_wavelet
 
     from tanner.core.noise.stabilise import stabilised, unbiased
 
-    gains = (1 / NEUTRAL).astype(np.float32)
-    a, b = gains / electrons, (READ / electrons * gains) ** 2
-    stable = stabilised(developed(source), a, b)
-    quiet = denoise_nl_means(
-        stable, patch_size=5, patch_distance=6, h=h, sigma=0.8, fast_mode=True, channel_axis=2, preserve_range=True
-    )
-    return np.asarray(unbiased(quiet, a, b), np.float32)
+    means = {"patch_size": 5, "patch_distance": 6, "fast_mode": True, "channel_axis": 2}
+
+    def opencv(linear: F32, _: float, h: float) -> F32:
+        numbers = np.rint(coded(linear) * 255).astype(np.uint8)
+        return decoded(cv2.fastNlMeansDenoisingColored(numbers, None, h, h, 5, 13).astype(np.float32) / 255)
+
+    def wavelet(linear: F32, _: float, times: float) -> F32:
+        values = coded(linear)
+        from skimage.restoration import estimate_sigma
+
+        sigma = times * float(np.mean(estimate_sigma(values, channel_axis=2)))
+        return decoded(denoise_wavelet(values, sigma=sigma, channel_axis=2, convert2ycbcr=True, rescale_sigma=True))
+
+    def non_local(linear: F32, _: float, h: float) -> F32:
+        return decoded(denoise_nl_means(coded(linear), h=h, sigma=0.8 * h, preserve_range=True, **means))
+
+    def stable(linear: F32, electrons: float, run: Callable[[F32], F32]) -> F32:
+        gains = (1 / NEUTRAL).astype(np.float32)
+        a, b = gains / electrons, (READ / electrons * gains) ** 2
+        return np.asarray(unbiased(run(stabilised(linear, a, b)), a, b), np.float32)
+
+    def total_variation(linear: F32, electrons: float, weight: float) -> F32:
+        return stable(linear, electrons, lambda v: denoise_tv_chambolle(v, weight=weight, channel_axis=2))
+
+    def stable_non_local(linear: F32, electrons: float, h: float) -> F32:
+        return stable(linear, electrons, lambda v: denoise_nl_means(v, h=h, sigma=0.8, preserve_range=True, **means))
+
+    return {
+        "OpenCV non-local means, sRGB": (opencv, (4, 8, 14, 22)),
+        "wavelets (BayesShrink), sRGB": (wavelet, (1.0, 1.6, 2.4)),
+        "non-local means, sRGB": (non_local, (0.02, 0.04, 0.08, 0.14)),
+        "transform + total variation": (total_variation, (0.7, 1.2, 2.0)),
+        "transform + non-local means": (stable_non_local, (0.5, 0.7, 0.9)),
+    }
 
 
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--tune", action="store_true")
     options = parser.parse_args()
-    chosen = methods()
-    print("ISO    method    PSNR    SSIM   s/MP")
+    print("ISO    method                              PSNR    SSIM   s/MP", flush=True)
     for iso, electrons in FULL.items():
-        rows: dict[str, list[tuple[float, float, float]]] = {}
-        for n, (_, truth) in enumerate(pictures(options.tune)):
-            for name, run in chosen.items():
-                source = taken(truth, electrons, n)
-                began = time.perf_counter()
+        frames = [(truth, taken(truth, electrons, n)) for n, (_, truth) in enumerate(pictures(options.tune))]
+        for name, run in methods().items():
+            rows = []
+            for truth, source in frames:
+                source.cache.clear()
+                began = time.process_time()
                 found = run(source)
-                seconds = (time.perf_counter() - began) / truth[..., 0].size * 1e6
-                rows.setdefault(name, []).append((psnr(found, truth), ssim(found, truth), seconds))
-            if not options.tune:
-                for h in (0.5, 0.7, 0.9):
-                    source = taken(truth, electrons, n)
-                    began = time.perf_counter()
-                    found = reference(source, electrons, h)
-                    seconds = (time.perf_counter() - began) / truth[..., 0].size * 1e6
-                    rows.setdefault(f"vst + nlm {h}", []).append((psnr(found, truth), ssim(found, truth), seconds))
-        for name, row in rows.items():
-            p, s, t = np.mean(row, axis=0)
-            print(f"{iso:6} {name:14} {p:6.2f}  {s:.3f}  {t:5.2f}", flush=True)
+                rows.append(_figures(found, truth, began))
+            _tell(iso, name, [rows])
+        if options.tune:
+            continue
+        plain = [(truth, developed(source)) for truth, source in frames]
+        for name, (run, settings) in references().items():
+            tried = []
+            for setting in settings:
+                rows = []
+                for truth, linear in plain:
+                    began = time.process_time()
+                    rows.append(_figures(run(linear, electrons, setting), truth, began))
+                tried.append(rows)
+            _tell(iso, name, tried)
+
+
+def _figures(found: F32, truth: F32, began: float) -> tuple[float, float, float]:
+    seconds = (time.process_time() - began) / truth[..., 0].size * 1e6
+    return psnr(found, truth), ssim(found, truth), seconds
+
+
+def _tell(iso: str, name: str, tried: list[list[tuple[float, float, float]]]) -> None:
+    """The setting with the best mean PSNR."""
+    p, s, t = max((tuple(np.mean(rows, axis=0)) for rows in tried), key=lambda row: row[0])
+    print(f"{iso:6} {name:34} {p:6.2f}  {s:.3f}  {t:5.2f}", flush=True)
 
 
 if __name__ == "__main__":

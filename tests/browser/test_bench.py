@@ -308,3 +308,38 @@ def test_a_frame_whose_file_is_gone_says_so(
         expect(page.locator("#picture-error")).to_be_hidden()
     finally:
         path.with_suffix(".away").rename(path)
+
+
+def test_methods_against_noise_are_seen_side_by_side_and_picked_by_a_key(
+    page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]
+) -> None:
+    bench()
+    group(page, "noise")
+    page.get_by_role("button", name="Compare methods …").click()
+    panes = page.locator(".compare-pane")
+    expect(panes).to_have_count(4)
+    expect(page.locator(".compare-pane.waits")).to_have_count(0, timeout=60_000)
+    first = page.locator(".compare-pane img").first.get_attribute("src")
+    page.keyboard.press("ArrowRight")
+    eventually(page, lambda: page.locator(".compare-pane img").first.get_attribute("src") != first)
+    expect(page.locator(".compare-pane.waits")).to_have_count(0, timeout=60_000)
+    page.keyboard.press("3")
+    expect(page.locator("#compare")).to_be_hidden()
+    eventually(page, lambda: server.get(f"/api/frames/{frame_ids['T0001']}")["values"].get("noise.method") == "fine")
+    # It is worked out behind the scenes, and the note goes when it is shown.
+    eventually(page, lambda: not server.view(frame_ids["T0001"])[0]["waits"])
+    expect(page.locator("#picture-note")).to_be_hidden(timeout=30_000)
+    expect(page.locator("#c-noise-method")).to_have_value("fine")
+
+
+def test_where_it_is_sharpened_is_shown_while_a_key_is_held(page: Page, bench: Bench, mean: Mean) -> None:
+    bench()
+    group(page, "detail")
+    put(page, "detail.amount", "100")
+    put(page, "detail.mask", "100")
+    before = mean()
+    page.locator("#canvas").focus()
+    page.keyboard.down("j")
+    eventually(page, lambda: np.ptp(mean()[:3]) < 2 and abs(np.mean(mean()[:3]) - np.mean(before[:3])) > 10)
+    page.keyboard.up("j")
+    eventually(page, lambda: np.allclose(mean(), before, atol=1))

@@ -32,6 +32,7 @@ from tanner.core.colour.spaces import SPACES, luminance_weights, oklab_cones, wo
 from tanner.core.colour.white import White, white_point
 from tanner.core.noise import stage
 from tanner.core.noise.controls import Noise
+from tanner.core.noise.model import root_noise
 from tanner.core.noise.planes import cleaned_small
 from tanner.core.noise.sharpen import Detail, Sharpening, capture
 from tanner.core.optics import backdrop
@@ -250,7 +251,8 @@ def make_plan(
     clip = 1 / pre if source.facts.is_raw else np.zeros(3)
     terms = local_terms(light)
     to_output = working_to(SPACES[space])
-    wanted = capture(detail, geometry.scale), output_sharpening
+    grain = root_noise(source) if detail.mask and small_noise is None else 0.0
+    wanted = capture(detail, geometry.scale, grain), output_sharpening
     plan = Plan(
         source=source,
         geometry=geometry,

@@ -82,6 +82,14 @@ def _bands(source: Source) -> Source:
     return Source(source.facts, data)
 
 
+def root_noise(source: Source) -> float:
+    """Deviation of the roots of a mosaic's balanced values, from photons alone; 0 where it is taken out already."""
+    if source.facts.kind != "bayer" or "quiet" in source.cache:
+        return 0.0
+    gains = 1 / np.array(source.facts.neutral)
+    return float(np.sqrt((noise_model(source).a * gains[_colours(source)]).mean()) / 2)
+
+
 def usual(iso: float | None) -> float:
     """a of a usual sensor."""
     return USUAL * (iso or 100)

@@ -33,17 +33,17 @@ class Detail(Group):
         0.0,
         0.0,
         100.0,
-        label="Even areas spared",
+        label="Mask",
         unit="%",
-        help="Leaves skin, backdrop and their noise alone. Hold J to see where.",
+        help="Spares even areas, skin and backdrop, and their noise. Hold J to see where.",
     )
     corners: float = param(
         0.0,
         0.0,
         200.0,
-        label="Softness of the corners",
+        label="Corners",
         unit="%",
-        help="Sharpens more the farther from the middle, as lenses get softer.",
+        help="Sharpens more the farther from the middle, as lenses get softer there.",
     )
 
 
@@ -70,15 +70,15 @@ def _pass(amount: float, corners: float, radius: float, threshold: float, even: 
     return Sharpening(amount * fade, corners * fade, threshold, even, half)
 
 
-def capture(detail: Detail, scale: float) -> Sharpening | None:
+def capture(detail: Detail, scale: float, noise: float = 0.0) -> Sharpening | None:
     """The frame's own sharpening, or None.
 
     Args:
-        scale: px of the frame for one of the picture.
+        scale: px of the frame for one of the picture; noise: deviation of the roots of its values.
     """
     return _pass(
         detail.amount / 100, detail.corners / 100, detail.radius / max(scale, 1.0), detail.threshold / 1000 + 1e-6,
-        detail.mask / 100 * 0.12,
+        detail.mask / 100 * (0.12 + 4 * noise / max(scale, 1.0)),
     )  # fmt: skip
 
 

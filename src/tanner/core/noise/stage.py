@@ -154,6 +154,8 @@ def _quiet(source: Source, noise: Noise, method: str, threads: int) -> Source:
         result = without_moire(result, start, noise.moire / 100)
     if result is source:
         return source
+    if method != "none":
+        result.cache["quiet"] = True
     # What is known of the frame besides its pixels holds for the quiet one too.
     known = ("lens", "camera", "focal")
     result.cache.update(

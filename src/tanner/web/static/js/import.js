@@ -168,6 +168,9 @@ byId("how").addEventListener("submit", async (event) => {
   const body = { files, copy_to: copy ? byId("copy-folder").value.trim() : "", keywords };
   if (copy && !body.copy_to) return tell("Say into which folder the files are copied.", true);
   byId("go").disabled = true;
+  // The preset lies under all frames of the shoot; what depends on ISO or light is chosen for each as it comes in.
+  if (under.dataset.changed && !(await trying(() => post(`/api/shoots/${shootId}/preset`, { key: under.value || null })))) return undefined;
+  delete under.dataset.changed;
   const started = await trying(() => post(`/api/shoots/${shootId}/import`, body));
   if (!started) {
     byId("go").disabled = false;
@@ -185,6 +188,13 @@ byId("none").addEventListener("click", () => {
   state.chosen.clear();
   draw();
 });
+
+const under = byId("under");
+get("/api/presets").then((data) => {
+  under.append(...data.presets.map((p) => el("option", { value: p.key, text: `${p.folder}: ${p.name}` })));
+  under.value = data.presets.find((p) => p.name === under.dataset.name)?.key || "";
+}, () => null);
+under.addEventListener("change", () => (under.dataset.changed = "yes"));
 
 mode();
 open("");
