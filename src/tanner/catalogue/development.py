@@ -13,7 +13,7 @@ from tanner.catalogue.profiles import Rule, chosen_by_rule
 from tanner.core.adjust.registry import adjustments, blend, check_names, develop
 from tanner.core.errors import SettingsError, TannerError
 from tanner.core.series.depends import About, settled
-from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, offset_for, resolve
+from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, offset_for, resolve, shifted
 
 KINDS: dict[str, type[Base]] = {"frame": Frame, "set": FrameSet, "shoot": Shoot}
 
@@ -295,6 +295,38 @@ def set_offsets(
         changes.append((frame, {"offsets": offsets}))
     said = ", ".join(f"{k} {v:+g}" for k, v in deltas.items()).replace("-", "−")
     return record(session, resolver.shoot.id, f"Offset {said}", changes)
+
+
+def set_each_offset(
+    session: Session, resolver: Resolver, wanted: Sequence[tuple[Frame, Mapping[str, float]]], label: str
+) -> Action | None:
+    """Move exposure and white balance of each frame by amounts (EV, mired, tint), as one action.
+
+    Followers get offsets, which stay right when their lead changes. A lead, and a frame on its own, has nothing to be
+    relative to: it gets values.
+    """
+    keys = {a.spec.offset: a.key for a in adjustments().values() if a.spec.offset}
+    changes: list[tuple[Base, Mapping[str, Any]]] = []
+    for frame, deltas in wanted:
+        if resolver.lead_of(frame) is None:
+            shown = resolver.resolve(frame).values
+            as_shot = (frame.as_shot[0], frame.as_shot[1])
+            values = {
+                keys[k]: shifted(keys[k], shown.get(keys[k]), k, v, as_shot)  # type: ignore[arg-type, index]
+                for k, v in deltas.items()
+                if abs(v) > 1e-6
+            }
+            changes.append((frame, edited(resolver, frame, values)))
+            continue
+        offsets = dict(frame.offsets)
+        for kind, delta in deltas.items():
+            limit = OFFSET_LIMITS[kind]  # type: ignore[index]
+            moved = round(min(max(offsets.get(kind, 0.0) + delta, -limit), limit), 4)
+            offsets.pop(kind, None)
+            if abs(moved) > 1e-6:
+                offsets[kind] = moved
+        changes.append((frame, {"offsets": offsets}))
+    return record(session, resolver.shoot.id, label, changes)
 
 
 def give_up(session: Session, resolver: Resolver, frames: Sequence[Frame], keys: Sequence[str] | None) -> Action | None:

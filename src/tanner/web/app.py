@@ -12,7 +12,21 @@ from fastapi.staticfiles import StaticFiles
 from sqlalchemy.exc import SQLAlchemyError
 
 from tanner.core.errors import NotAllowed, TannerError
-from tanner.web import bench, deliver, frames, geometry, imports, kit, merging, noise, pages, profiles, sets, shoots
+from tanner.web import (
+    bench,
+    deliver,
+    frames,
+    geometry,
+    imports,
+    kit,
+    matching,
+    merging,
+    noise,
+    pages,
+    profiles,
+    sets,
+    shoots,
+)
 from tanner.web.guard import Guard
 from tanner.web.services import Services
 
@@ -34,7 +48,21 @@ def create_app(services: Services) -> FastAPI:
     app.add_exception_handler(TannerError, _told)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(SQLAlchemyError, _catalogue_trouble)
-    for module in (pages, shoots, imports, frames, sets, bench, deliver, geometry, kit, merging, noise, profiles):
+    for module in (
+        pages,
+        shoots,
+        imports,
+        frames,
+        sets,
+        bench,
+        deliver,
+        geometry,
+        kit,
+        matching,
+        merging,
+        noise,
+        profiles,
+    ):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     return app

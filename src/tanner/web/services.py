@@ -13,6 +13,7 @@ from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
+from tanner.jobs.matching import Matching
 from tanner.jobs.merging import Merges
 from tanner.jobs.pictures import Pictures
 from tanner.jobs.quieting import Quieting
@@ -39,6 +40,7 @@ class Services:
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
         self.merges = Merges(self.catalogue)
         self.quieting = Quieting(self.catalogue)
+        self.matching = Matching(self.catalogue, self.workers)
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)

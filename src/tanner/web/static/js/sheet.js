@@ -3,6 +3,7 @@ import { get, post } from "./api.js";
 import { carryOver } from "./carry.js";
 import { byId, el, number, plural } from "./dom.js";
 import { Fresh } from "./fresh.js";
+import { Match } from "./match.js";
 import { Quiet } from "./quiet.js";
 import { place } from "./sheet-layout.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
@@ -197,6 +198,10 @@ function told() {
     const what = button.dataset.do;
     button.disabled = n === 0;
     if (what === "again") button.hidden = ![...state.chosen].some((id) => state.frames.get(id)?.error);
+    if (what === "match") {
+      const only = state.frames.get([...state.chosen][0]);
+      button.disabled = n === 0 || (n === 1 && (only?.lead || !only?.set));
+    }
     if (what === "lead") button.disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
     if (button.id === "join") button.disabled = n < 2;
     if (what === "merge") button.disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
@@ -287,6 +292,13 @@ const actions = {
     return change("/api/sets/merge", { into: sets[0], others: sets.slice(1) });
   },
   carry: () => carryFrom(),
+  match: () => {
+    // The frame that was chosen first is the reference; one alone is matched to its lead.
+    const first = state.frames.get(state.anchor) || state.frames.get(ids()[0]);
+    const lead = state.sets.find((s) => s.id === first.set)?.lead;
+    const reference = state.chosen.size > 1 ? first : state.frames.get(lead) || first;
+    match.open(reference, ids());
+  },
   again: async () => {
     for (const id of ids()) {
       if (!state.frames.get(id).error) continue;
@@ -362,6 +374,7 @@ async function join(kind) {
   }
   byId("joining").hidden = true;
 }
+const match = new Match(load);
 new Quiet({ chosen: ids, done: load });
 byId("join").addEventListener("change", (event) => {
   const kind = event.target.value;

@@ -1,0 +1,188 @@
+"""Matching frames to a reference: the work of a process for one frame, and the job for many."""
+
+import threading
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tanner.catalogue.development import Resolver, set_each_offset
+from tanner.catalogue.models import Frame
+from tanner.catalogue.store import Catalogue
+from tanner.core.errors import TannerError
+from tanner.core.raw.reader import read
+from tanner.core.series.area import Area, Box, NoArea, backdrop, drawn, found_again
+from tanner.core.series.match import What, match, measured, picture_of
+from tanner.jobs.tasks import starting
+from tanner.jobs.workers import Workers
+
+
+@dataclass(frozen=True)
+class Reference:
+    """The frame that others are brought to, with its settings; box: its drawn area, or None for the backdrop.
+
+    Attributes:
+        rules: settings stand above the defaults by rule.
+    """
+
+    path: str
+    values: Mapping[str, Any]
+    rules: bool = False
+    box: Box | None = None
+
+
+@dataclass(frozen=True)
+class Wish:
+    path: str
+    values: Mapping[str, Any]
+    rules: bool = False
+
+
+def _values(source: Any, values: Mapping[str, Any], rules: bool) -> dict[str, Any]:
+    start = starting(source.facts, lens=source.lens is not None) if rules else {}
+    return {**start, **values}
+
+
+@lru_cache(maxsize=2)
+def _reference(key: tuple[Any, ...]) -> tuple[Any, Area, Any]:
+    """The reference's picture, area and colour: the same for all frames that a process matches to it."""
+    path, items, rules, box, _ = key
+    source = read(Path(path))
+    values = _values(source, dict(items), rules)
+    picture = picture_of(source, values)
+    area = drawn(picture.shape[:2], box) if box else backdrop(picture)
+    return picture, area, measured(source, values, area)
+
+
+def _key(r: Reference) -> tuple[Any, ...]:
+    items = tuple(sorted((k, tuple(map(tuple, v)) if isinstance(v, list) else v) for k, v in r.values.items()))
+    return r.path, items, r.rules, r.box, Path(r.path).stat().st_mtime_ns if Path(r.path).exists() else 0
+
+
+def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
+    """Offsets for one frame: ev, mired, tint, area, confidence, before, after, limited."""
+    try:
+        picture, area, target = _reference(_key(reference))
+    except NoArea as error:
+        raise NoArea(f"{Path(reference.path).name}, the reference: {error}") from None
+    source = read(Path(wish.path))
+    values = _values(source, wish.values, wish.rules)
+    own = picture_of(source, values)
+    here = found_again(picture, area, own) if reference.box else backdrop(own)
+    done = match(source, values, here, target, what)
+    return {
+        "ev": done.offsets.get("ev", 0.0),
+        "mired": done.offsets.get("mired", 0.0),
+        "tint": done.offsets.get("tint", 0.0),
+        "area": f"{here.kind} {here.words}".strip(),
+        "confidence": here.confidence,
+        "before": done.before,
+        "after": done.after,
+        "limited": list(done.limited),
+        "lab": [round(v, 2) for v in done.lab],
+    }
+
+
+@dataclass
+class MatchJob:
+    """One match of many frames to a reference."""
+
+    number: int
+    reference: str
+    count: int
+    began: float = field(default_factory=time.monotonic)
+    rows: list[dict[str, Any]] = field(default_factory=list)
+    over: bool = False
+    cancelled: bool = False
+    message: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        spent, done = time.monotonic() - self.began, len(self.rows)
+        left = round(spent / done * (self.count - done)) if done and not self.over else None
+        return {
+            "id": self.number,
+            "reference": self.reference,
+            "count": self.count,
+            "done": done,
+            "over": self.over,
+            "cancelled": self.cancelled,
+            "message": self.message,
+            "left_s": left,
+            "rows": self.rows,
+        }
+
+
+class Matching:
+    """Matches of a running program; offsets are written as one step when all frames are measured."""
+
+    def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
+        self._catalogue = catalogue
+        self._workers = workers
+        self._jobs: dict[int, MatchJob] = {}
+
+    def start(
+        self, reference: Frame, frames: Sequence[Frame], resolver: Resolver, what: What, box: Box | None
+    ) -> MatchJob:
+        start = Reference(reference.path, resolver.resolve(reference).values, box=box)
+        wishes = [(f.id, f.name, Wish(f.path, resolver.resolve(f).values)) for f in frames if f.id != reference.id]
+        if not wishes:
+            raise TannerError("Choose frames besides the reference to match to it.")
+        number = max(self._jobs, default=0) + 1
+        job = self._jobs[number] = MatchJob(number, reference.name, len(wishes))
+        for old in sorted(self._jobs)[:-8]:
+            del self._jobs[old]
+        threading.Thread(target=self._run, args=(job, start, wishes, what, resolver.shoot.id), daemon=True).start()
+        return job
+
+    def job(self, number: int) -> MatchJob:
+        if number not in self._jobs:
+            raise TannerError("This match is no longer known.")
+        return self._jobs[number]
+
+    def cancel(self, number: int) -> None:
+        self.job(number).cancelled = True
+
+    def _run(
+        self, job: MatchJob, start: Reference, wishes: list[tuple[int, str, Wish]], what: What, shoot_id: int
+    ) -> None:
+        waiting = []
+        try:
+            waiting = [(i, name, self._workers.submit(matched, start, wish, what)) for i, name, wish in wishes]
+            found: dict[int, dict[str, float]] = {}
+            for frame_id, name, future in waiting:
+                if job.cancelled:
+                    job.message = "Cancelled; nothing was changed."
+                    return
+                row: dict[str, Any] = {"frame": frame_id, "name": name}
+                try:
+                    row |= future.result()
+                    found[frame_id] = {k: row[k] for k in ("ev", "mired", "tint")}
+                except Exception as error:  # told for this frame; the others go on
+                    row["error"] = (
+                        str(error) if isinstance(error, TannerError) else f"could not be measured ({error!r})"
+                    )
+                job.rows.append(row)
+            with self._catalogue.write() as session:
+                resolver = Resolver(session, shoot_id)
+                wanted = [(f, found[i]) for i in found if (f := session.get(Frame, i)) is not None]
+                set_each_offset(session, resolver, wanted, f"Matched to {job.reference}")
+            job.message = self._said(job)
+        finally:
+            for _, _, future in waiting:
+                future.cancel()
+            job.over = True
+
+    def _said(self, job: MatchJob) -> str:
+        good = [r for r in job.rows if "error" not in r]
+        if not good:
+            return "None of the frames could be matched."
+        before, after = (float(np.mean([r[k] for r in good])) for k in ("before", "after"))
+        words = f"{len(good)} matched to {job.reference}: from {before:.1f} to {after:.1f} CIEDE2000 on average"
+        failed = len(job.rows) - len(good)
+        limited = [r["name"] for r in good if r["limited"]]
+        words += f"; {failed} could not be" if failed else ""
+        return words + (f"; at the limit: {', '.join(limited[:5])}" if limited else "") + "."

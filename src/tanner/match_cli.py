@@ -1,0 +1,67 @@
+"""`tanner match`: the offsets that bring frames to a reference, measured on files, without a catalogue."""
+
+import json
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from tanner.core.errors import TannerError
+
+
+def match(
+    files: Annotated[list[Path], typer.Argument(help="Raw or finished files.", metavar="FILE...")],
+    reference: Annotated[Path, typer.Option(help="The file whose area the others are brought to.")],
+    area: Annotated[
+        str | None, typer.Option(help="x0,y0,x1,y1 in shares of the upright reference; found again in the others.")
+    ] = None,
+    backdrop: Annotated[bool, typer.Option("--backdrop", help="The even area along the border (the default).")] = False,
+    what: Annotated[str, typer.Option(help="both, exposure or white.")] = "both",
+    settings: Annotated[Path | None, typer.Option(help="JSON file of settings that all frames have.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")] = False,
+) -> None:
+    """Say by how much exposure and white balance of frames must move to agree with a reference."""
+    from tanner.jobs.matching import Reference, Wish, matched
+    from tanner.jobs.workers import Workers
+
+    try:
+        values: dict[str, Any] = json.loads(settings.read_text()) if settings else {}
+        box = None
+        if area:
+            numbers = [float(v) for v in area.split(",")]
+            if len(numbers) != 4 or not all(0 <= v <= 1 for v in numbers):
+                raise ValueError
+            box = (numbers[0], numbers[1], numbers[2], numbers[3])
+    except (OSError, ValueError):
+        typer.echo(
+            "tanner: write --area as four shares, for example 0.1,0.1,0.4,0.3, and settings as a JSON file.", err=True
+        )
+        raise typer.Exit(2) from None
+    if what not in ("both", "exposure", "white"):
+        typer.echo(f"tanner: {what} cannot be matched. There are: both, exposure, white.", err=True)
+        raise typer.Exit(2)
+    if area and backdrop:
+        typer.echo("tanner: choose an area or the backdrop, not both.", err=True)
+        raise typer.Exit(2)
+    start = Reference(path=str(reference), values=values, rules=True, box=box)
+    failed = False
+    with Workers(min(2, len(files))) as workers:
+        jobs = [workers.submit(matched, start, Wish(str(f), values, rules=True), what) for f in files]
+        for file, job in zip(files, jobs, strict=True):
+            try:
+                done = job.result()
+            except TannerError as error:
+                failed = True
+                typer.echo(f"tanner: {file.name}: {error}".replace(f"{file.name}: {file.name}", file.name), err=True)
+                if as_json:
+                    typer.echo(json.dumps({"path": str(file), "error": str(error)}))
+                continue
+            if as_json:
+                typer.echo(json.dumps({"path": str(file), **done}))
+                continue
+            typer.echo(
+                f"{file.name}  {done['ev']:+.2f} EV  {done['mired']:+.0f} mired  {done['tint']:+.1f} tint  "
+                f"({done['area']}, {done['confidence']:.0%} sure; {done['before']:.2f} to {done['after']:.2f})"
+            )
+    if failed:
+        raise typer.Exit(1)

@@ -1,0 +1,44 @@
+"""Matching frames to a reference frame, as the Sheet asks for it."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter
+from pydantic import Field
+
+from tanner.catalogue.development import Resolver
+from tanner.core.series.match import What
+from tanner.web.common import Desk, frame_of, frames_of, one_shoot
+from tanner.web.frames import Body
+
+router = APIRouter(prefix="/api")
+Share = Annotated[float, Field(ge=0, le=1)]
+
+
+class Match(Body):
+    """Frames to be brought to a reference; box: its area in shares of the picture, or none for the backdrop."""
+
+    reference: int
+    what: What = "both"
+    box: tuple[Share, Share, Share, Share] | None = None
+
+
+@router.post("/match")
+def match(body: Match, desk: Desk) -> dict[str, Any]:
+    """Begin to match; offsets are written as one step at the end."""
+    with desk.catalogue.read() as session:
+        reference = frame_of(session, body.reference)
+        frames = frames_of(session, body.frames)
+        one_shoot([*frames, reference])
+        resolver = Resolver(session, reference.shoot_id)
+        return desk.matching.start(reference, frames, resolver, body.what, body.box).as_dict()
+
+
+@router.get("/match/{number}")
+def state(number: int, desk: Desk) -> dict[str, Any]:
+    return desk.matching.job(number).as_dict()
+
+
+@router.post("/match/{number}/cancel")
+def cancel(number: int, desk: Desk) -> dict[str, Any]:
+    desk.matching.cancel(number)
+    return {"cancelled": number}

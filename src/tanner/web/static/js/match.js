@@ -1,0 +1,89 @@
+// Match: chosen frames are brought to a reference frame by its backdrop, or by an area drawn on it; figures before and after.
+import { get, post } from "./api.js";
+import { byId, el, number, plural } from "./dom.js";
+import { trying } from "./shell.js";
+
+const signed = (v, digits) => (Math.abs(v) < 0.5 / 10 ** digits ? "0" : `${v > 0 ? "+" : ""}${number(v, digits)}`);
+
+export class Match {
+  // done() is called when offsets were written
+  constructor(done) {
+    this.done = done;
+    this.dialog = byId("match");
+    byId("match-picture").addEventListener("pointerdown", (event) => this.draw(event));
+    byId("match-backdrop").addEventListener("click", () => this.area(null));
+    byId("match-go").addEventListener("click", () => this.run());
+    this.dialog.addEventListener("close", () => this.job && trying(() => post(`/api/match/${this.job}/cancel`)));
+  }
+
+  open(reference, frames) {
+    Object.assign(this, { reference, frames: frames.filter((id) => id !== reference.id), job: null });
+    byId("match-about").textContent = `${plural(this.frames.length, "frame")} to ${reference.name}, as both are rendered. What changes is kept as offsets, so it stays when the lead changes.`;
+    byId("match-image").src = `/api/frames/${reference.id}/picture?v=${reference.v}`;
+    byId("match-result").hidden = true;
+    byId("match-text").textContent = "";
+    byId("match-go").disabled = !this.frames.length;
+    byId("match-close").textContent = "Cancel";
+    this.area(null);
+    this.dialog.showModal();
+  }
+
+  area(box) {
+    this.box = box;
+    byId("match-area").textContent = box ? "By the area that is drawn on the reference; it is looked for in the others." : "By the backdrop. Draw over the picture to take another area: a wall, a cloth, a grey card.";
+    byId("match-backdrop").hidden = !box;
+    const mark = byId("match-box");
+    mark.hidden = !box;
+    if (!box) return;
+    Object.assign(mark.style, { left: `${box[0] * 100}%`, top: `${box[1] * 100}%`, width: `${(box[2] - box[0]) * 100}%`, height: `${(box[3] - box[1]) * 100}%` });
+  }
+
+  draw(event) {
+    event.preventDefault();
+    const frame = byId("match-image").getBoundingClientRect();
+    const at = (e) => [(e.clientX - frame.x) / frame.width, (e.clientY - frame.y) / frame.height].map((v) => Math.min(1, Math.max(0, v)));
+    const from = at(event);
+    const move = (e) => {
+      const to = at(e);
+      this.area([Math.min(from[0], to[0]), Math.min(from[1], to[1]), Math.max(from[0], to[0]), Math.max(from[1], to[1])]);
+    };
+    const up = (e) => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      const to = at(e);
+      if (Math.abs(to[0] - from[0]) < 0.02 || Math.abs(to[1] - from[1]) < 0.02) this.area(null);
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+  }
+
+  async run() {
+    const what = document.querySelector("[name=match-what]:checked").value;
+    const started = await trying(() => post("/api/match", { frames: this.frames, reference: this.reference.id, what, box: this.box }));
+    if (!started) return;
+    this.job = started.id;
+    byId("match-go").disabled = true;
+    byId("match-result").hidden = false;
+    for (;;) {
+      const job = await trying(() => get(`/api/match/${started.id}`));
+      if (!job) break;
+      this.rows(job.rows);
+      byId("match-text").textContent = job.over ? job.message : `${job.done} of ${job.count}${job.left_s === null ? "" : `, ${job.left_s} s left`}`;
+      if (job.over) break;
+      await new Promise((next) => setTimeout(next, 300));
+    }
+    this.job = null;
+    byId("match-close").textContent = "Close";
+    this.done();
+  }
+
+  rows(list) {
+    byId("match-rows").replaceChildren(
+      ...list.map((r) =>
+        r.error
+          ? el("tr", {}, el("td", { class: "tight", text: r.name }), el("td", { colspan: "6", text: r.error }))
+          : el("tr", {}, el("td", { class: "tight", text: r.name }), el("td", { text: `${r.area}${r.confidence < 0.5 ? ", not sure" : ""}${r.limited.length ? ", at the limit" : ""}` }), ...[signed(r.ev, 2), signed(r.mired, 0), signed(r.tint, 1), number(r.before, 2), number(r.after, 2)].map((text) => el("td", { class: "num", text }))),
+      ),
+    );
+  }
+}
