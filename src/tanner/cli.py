@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from tanner import lens_cli, match_cli, noise_cli, profile_cli
+from tanner import lens_cli, lineup_cli, match_cli, noise_cli, profile_cli
 from tanner.core.errors import FormatError, SettingsError, TannerError
 
 app = typer.Typer(
@@ -22,6 +22,7 @@ app.add_typer(profile_cli.app, name="profile")
 app.add_typer(lens_cli.app, name="lens")
 app.command()(noise_cli.denoise)
 app.command()(match_cli.match)
+app.command()(lineup_cli.lineup)
 
 Files = Annotated[list[Path], typer.Argument(help="Raw or finished files.", metavar="FILE...")]
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")]

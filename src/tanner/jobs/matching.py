@@ -87,6 +87,23 @@ def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
     }
 
 
+def reading_of(reference: Reference | None, wish: Wish) -> dict[str, Any]:
+    """The colour of a frame's area as it is rendered: lab, area, confidence; or {"trouble": why not}."""
+    source = read(Path(wish.path))
+    values = _values(source, wish.values, wish.rules)
+    own = picture_of(source, values)
+    try:
+        if reference is not None and reference.box:
+            picture, area, _ = _reference(_key(reference))
+            here = found_again(picture, area, own)
+        else:
+            here = backdrop(own)
+        lab = measured(source, values, here)
+    except NoArea as error:
+        return {"trouble": str(error)}
+    return {"lab": [float(v) for v in lab], "area": f"{here.kind} {here.words}".strip(), "confidence": here.confidence}
+
+
 @dataclass
 class MatchJob:
     """One match of many frames to a reference."""

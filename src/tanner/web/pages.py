@@ -74,6 +74,11 @@ def bench_page(request: Request, shoot_id: int, desk: Desk, frame: int | None = 
     return _shoot_page(request, desk, shoot_id, "bench", frame=frame, groups=_grouped(), table=json.dumps(table))
 
 
+@router.get("/shoots/{shoot_id}/lineup")
+def lineup_page(request: Request, shoot_id: int, desk: Desk) -> Response:
+    return _shoot_page(request, desk, shoot_id, "lineup")
+
+
 @router.get("/shoots/{shoot_id}/deliver")
 def deliver_page(request: Request, shoot_id: int, desk: Desk) -> Response:
     return _shoot_page(

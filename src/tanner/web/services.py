@@ -13,6 +13,7 @@ from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
+from tanner.jobs.lineups import LineUps
 from tanner.jobs.matching import Matching
 from tanner.jobs.merging import Merges
 from tanner.jobs.pictures import Pictures
@@ -41,6 +42,7 @@ class Services:
         self.merges = Merges(self.catalogue)
         self.quieting = Quieting(self.catalogue)
         self.matching = Matching(self.catalogue, self.workers)
+        self.lineups = LineUps(self.workers)
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)

@@ -1,0 +1,123 @@
+"""Readings of areas for the Line-up: measured in worker processes, remembered by what each frame looks like."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Sequence
+from concurrent.futures import Future
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
+
+from tanner.catalogue.development import Resolver, version
+from tanner.catalogue.models import Frame, FrameSet, Shoot
+from tanner.catalogue.store import Catalogue
+from tanner.core.errors import TannerError
+from tanner.core.series.area import Box
+from tanner.core.series.lineup import Reading, line_up
+from tanner.jobs.matching import Reference, Wish, reading_of
+from tanner.jobs.workers import Workers
+
+MOST = 20_000
+
+
+def plan(
+    resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None
+) -> list[tuple[Frame, Reference | None, Wish, str]]:
+    """What has to be measured for each frame, with a key that changes when its look does."""
+    start = None
+    mark = "backdrop"
+    if box and lead is not None:
+        values = resolver.resolve(lead).values
+        start = Reference(lead.path, values, box=box)
+        mark = f"{box}{version(lead, values)}"
+    result = []
+    for frame in frames:
+        values = resolver.resolve(frame).values
+        result.append((frame, start, Wish(frame.path, values), f"{version(frame, values)}{mark}"))
+    return result
+
+
+class LineUps:
+    """Readings that are known, and those that are being made; the last ones are kept."""
+
+    def __init__(self, workers: Workers) -> None:
+        self._workers = workers
+        self._lock = threading.Lock()
+        self._known: OrderedDict[str, dict[str, Any]] = OrderedDict()
+        self._running: set[str] = set()
+
+    def readings(
+        self, resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None
+    ) -> tuple[list[Reading], int]:
+        """Readings of frames in their order, and how many of them are still being made."""
+        result, pending = [], 0
+        for frame, start, wish, key in plan(resolver, frames, lead, box):
+            with self._lock:
+                found = self._known.get(key)
+                if found is None and key not in self._running:
+                    self._running.add(key)
+                    future = self._workers.submit(reading_of, start, wish)
+                    future.add_done_callback(partial(self._finished, key))
+            if found is None:
+                pending += 1
+                found = {"trouble": "being measured"}
+            result.append(reading(frame, found))
+        return result, pending
+
+    def _finished(self, key: str, future: Future[dict[str, Any]]) -> None:
+        try:
+            found = future.result()
+        except TannerError as error:
+            found = {"trouble": str(error)}
+        except BaseException as error:  # told for this frame, and tried again when its look changes
+            found = {"trouble": f"could not be measured ({error!r})"}
+        with self._lock:
+            self._running.discard(key)
+            self._known[key] = found
+            while len(self._known) > MOST:
+                self._known.popitem(last=False)
+
+
+def reading(frame: Frame, found: dict[str, Any]) -> Reading:
+    lab = found.get("lab")
+    return Reading(
+        frame.id, frame.name, tuple(lab) if lab else None, found.get("confidence", 0.0), found.get("area", ""), found.get("trouble", "")
+    )  # fmt: skip
+
+
+def measured_set(data: Path, shoot: str, name: str, tolerance: float) -> dict[str, Any]:
+    """The figures of a set by its name, measured now (see `core.series.lineup.line_up`).
+
+    Raises:
+        TannerError: there is no such catalogue, shoot or set.
+    """
+    if not (data / "catalogue.sqlite").exists():
+        raise TannerError(f"{data}: there is no catalogue.")
+    catalogue, workers = Catalogue(data), Workers(2)
+    try:
+        with catalogue.read() as session:
+            found = session.scalars(select(Shoot).where(Shoot.name == shoot)).first()
+            if found is None:
+                raise TannerError(f"There is no shoot called {shoot}.")
+            query = select(FrameSet).where(FrameSet.shoot_id == found.id, FrameSet.name == name)
+            group = session.scalars(query).first()
+            if group is None:
+                names = session.scalars(select(FrameSet.name).where(FrameSet.shoot_id == found.id))
+                raise TannerError(f"There is no set called {name} in {shoot}. There are: {', '.join(names)}.")
+            resolver = Resolver(session, found.id)
+            members = select(Frame).where(Frame.set_id == group.id, Frame.verdict != "drop")
+            frames = list(session.scalars(members.order_by(Frame.taken, Frame.name)))
+            jobs = [(f, workers.submit(reading_of, r, w)) for f, r, w, _ in plan(resolver, frames, None, None)]
+            lead = group.lead_id
+        readings = []
+        for frame, job in jobs:
+            try:
+                readings.append(reading(frame, job.result()))
+            except TannerError as error:
+                readings.append(reading(frame, {"trouble": str(error)}))
+        return {"shoot": shoot, "set": name, **line_up(readings, lead, tolerance)}
+    finally:
+        workers.shutdown()
+        catalogue.close()

@@ -1,0 +1,285 @@
+// The Line-up: a set's frames in order, the colour of what matters in each, and what stands out of the tolerance.
+import { get, post } from "./api.js";
+import { byId, el, number, plural, svg } from "./dom.js";
+import { Fresh } from "./fresh.js";
+import { shootId, tell, trying, useKeys } from "./shell.js";
+
+const AXES = [
+  { name: "L*", index: 0, low: "darker", high: "lighter" },
+  { name: "a*", index: 1, low: "greener", high: "redder" },
+  { name: "b*", index: 2, low: "bluer", high: "yellower" },
+];
+const state = { frames: new Map(), sets: [], figures: null, set: null, box: null, chosen: new Set(), active: null };
+let fresh = null;
+let asking = 0;
+
+async function load() {
+  const data = await trying(() => get(`/api/shoots/${shootId}/sheet`));
+  if (!data) return;
+  state.frames = new Map(data.frames.map((f) => [f.id, f]));
+  state.sets = data.sets.filter((s) => data.frames.some((f) => f.set === s.id));
+  fresh = fresh || new Fresh(shootId, data.counter, pictures);
+  if (!state.sets.some((s) => s.id === state.set)) {
+    const kept = Number(sessionStorage.getItem(`tanner.lineup.${shootId}`));
+    const size = (s) => data.frames.filter((f) => f.set === s.id).length;
+    state.set = (state.sets.find((s) => s.id === kept) || [...state.sets].sort((a, b) => size(b) - size(a))[0])?.id ?? null;
+  }
+  byId("which-set").replaceChildren(...state.sets.map((s) => el("option", { value: String(s.id), text: s.name, selected: s.id === state.set })));
+  if (!state.set) {
+    byId("summary").textContent = "There are no sets yet.";
+    return;
+  }
+  await figures();
+}
+
+// Asked again while frames are being measured; a newer question ends the older one.
+async function figures() {
+  const mine = ++asking;
+  const box = state.box ? `&box=${state.box.map((v) => v.toFixed(4)).join(",")}` : "";
+  const tolerance = Math.min(20, Math.max(0.1, Number(byId("tolerance").value) || 1));
+  while (mine === asking) {
+    const found = await trying(() => get(`/api/shoots/${shootId}/lineup?set=${state.set}&tolerance=${tolerance}${box}`));
+    if (!found || mine !== asking) return;
+    state.figures = found;
+    const there = new Set(found.frames.map((f) => f.frame));
+    state.chosen = new Set([...state.chosen].filter((id) => there.has(id)));
+    draw();
+    if (!found.pending) return;
+    await new Promise((next) => setTimeout(next, 400));
+  }
+}
+
+function draw() {
+  const f = state.figures;
+  chart(f);
+  words(f);
+  strip(f);
+  told();
+  const waits = f.pending ? `, ${f.pending} being measured` : "";
+  const against = f.by === "frame" ? "the lead" : "the median";
+  byId("summary").textContent = f.spread === null ? `nothing measured${waits}` : `${f.outside ? `${f.outside} of ${f.frames.length} outside` : "all within"} ${number(f.tolerance, 1)} of ${against}; farthest ${number(f.spread, 1)}, mean ${number(f.mean, 1)}${waits}`;
+}
+
+function chart(f) {
+  const root = byId("chart");
+  const W = root.clientWidth || 800;
+  const H = root.clientHeight || 380;
+  const left = 46;
+  const right = 14;
+  const rowH = (H - 26) / AXES.length;
+  const n = f.frames.length;
+  const x = (i) => left + ((W - left - right) * (i + 0.5)) / Math.max(1, n);
+  const parts = [];
+  for (const [row, axis] of AXES.entries()) {
+    const top = row * rowH + 8;
+    const bottom = (row + 1) * rowH - 6;
+    const values = f.frames.filter((r) => r.lab).map((r) => r.lab[axis.index]);
+    const middle = f.reference ? f.reference[axis.index] : 0;
+    const reach = Math.max(f.tolerance * 2.2, ...values.map((v) => Math.abs(v - middle) * 1.12));
+    const y = (v) => (top + bottom) / 2 - ((v - middle) / reach) * ((bottom - top) / 2);
+    parts.push(svg("rect", { class: "band", x: left, width: W - left - right, y: y(middle + f.tolerance), height: Math.max(2, y(middle - f.tolerance) - y(middle + f.tolerance)) }));
+    parts.push(svg("line", { class: "middle", x1: left, x2: W - right, y1: y(middle), y2: y(middle) }));
+    parts.push(svg("line", { class: "edge", x1: left, x2: left, y1: top, y2: bottom }));
+    parts.push(text(axis.name, left - 30, (top + bottom) / 2 + 4, "axis"));
+    parts.push(text(f.reference ? number(middle, 1) : "", left - 4, (top + bottom) / 2 + 18, "tick"));
+    parts.push(text(axis.high, left + 4, top + 9, "way"), text(axis.low, left + 4, bottom - 1, "way"));
+    const line = f.frames.map((r, i) => (r.lab ? `${x(i).toFixed(1)},${y(r.lab[axis.index]).toFixed(1)}` : null)).filter(Boolean);
+    parts.push(svg("polyline", { class: "trace", points: line.join(" ") }));
+    f.frames.forEach((r, i) => {
+      if (!r.lab) return;
+      const cy = y(r.lab[axis.index]);
+      const mark = r.frame === f.lead ? svg("rect", { class: "point lead", x: x(i) - 5, y: cy - 5, width: 10, height: 10 }) : r.outside ? svg("path", { class: "point outside", d: `M${x(i)} ${cy - 7}L${x(i) + 7} ${cy}L${x(i)} ${cy + 7}L${x(i) - 7} ${cy}Z` }) : svg("circle", { class: "point", cx: x(i), cy, r: 4 });
+      mark.dataset.id = r.frame;
+      if (state.chosen.has(r.frame)) mark.classList.add("chosen");
+      mark.append(svg("title", {}, `${r.name}: ${r.words || "as the reference"}`));
+      parts.push(mark);
+    });
+  }
+  f.frames.forEach((r, i) => {
+    if (n <= 24 || i % Math.ceil(n / 24) === 0) parts.push(text(r.name.replace(/\.[^.]+$/, ""), x(i), H - 6, "name"));
+    if (!r.lab) parts.push(text("?", x(i), rowH / 2, "unknown"));
+  });
+  root.setAttribute("viewBox", `0 0 ${W} ${H}`);
+  root.replaceChildren(...parts);
+}
+
+function text(words, x, y, kind) {
+  const node = svg("text", { x, y, class: kind });
+  node.textContent = words;
+  return node;
+}
+
+function words(f) {
+  const odd = f.frames.filter((r) => r.outside || !r.lab);
+  byId("words").replaceChildren(
+    ...odd.map((r) => el("li", {}, el("button", { type: "button", onclick: () => choose([r.frame]) }, el("b", { text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.lab ? ` ${r.words} (${number(r.difference, 1)})` : ` ${r.words}` })))),
+    ...(odd.length ? [] : [el("li", { class: "dim", text: f.pending ? "Being measured …" : "Nothing: all frames are within the tolerance." })]),
+  );
+}
+
+function strip(f) {
+  byId("strip").replaceChildren(
+    ...f.frames.map((r) => {
+      const frame = state.frames.get(r.frame);
+      return el(
+        "div",
+        { class: `lineup-cell${r.outside ? " outside" : ""}`, role: "option", "data-id": String(r.frame), "aria-selected": String(state.chosen.has(r.frame)) },
+        el("img", { alt: "", draggable: "false", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}` }),
+        el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: "lead" }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
+      );
+    }),
+  );
+  fresh.want(f.frames.map((r) => r.frame));
+}
+
+function pictures(ready) {
+  for (const [id, v] of Object.entries(ready)) {
+    const image = byId("strip").querySelector(`[data-id="${id}"] img`);
+    if (image) image.src = `/api/frames/${id}/picture?v=${v}&n=${Date.now()}`;
+  }
+}
+
+function told() {
+  for (const node of byId("strip").children) node.setAttribute("aria-selected", state.chosen.has(Number(node.dataset.id)));
+  for (const node of byId("chart").querySelectorAll(".point")) node.classList.toggle("chosen", state.chosen.has(Number(node.dataset.id)));
+  const n = state.chosen.size;
+  byId("chosen-text").textContent = n ? `${plural(n, "frame")} chosen` : "Nothing chosen";
+  byId("bring-chosen").disabled = ![...state.chosen].some((id) => id !== state.figures?.lead);
+  byId("bring-outside").disabled = !state.figures?.outside;
+  byId("to-bench").disabled = !n;
+  for (const b of document.querySelectorAll("[data-nudge]")) b.disabled = !n;
+}
+
+function choose(ids, active = ids[0]) {
+  state.chosen = new Set(ids);
+  state.active = active ?? null;
+  told();
+  byId("strip").querySelector(`[data-id="${state.active}"]`)?.scrollIntoView({ block: "nearest", inline: "nearest" });
+}
+
+function click(event) {
+  const id = Number(event.target.closest("[data-id]")?.dataset.id);
+  if (!id) return;
+  if (event.ctrlKey || event.metaKey) {
+    const next = new Set(state.chosen);
+    if (!next.delete(id)) next.add(id);
+    choose([...next], id);
+  } else if (event.shiftKey && state.active) {
+    const order = state.figures.frames.map((f) => f.frame);
+    const [a, b] = [order.indexOf(state.active), order.indexOf(id)].sort((p, q) => p - q);
+    choose(order.slice(a, b + 1), state.active);
+  } else choose([id]);
+}
+byId("chart").addEventListener("click", click);
+byId("strip").addEventListener("click", click);
+byId("strip").addEventListener("dblclick", bench);
+
+function walk(by) {
+  const order = state.figures?.frames.map((f) => f.frame) || [];
+  if (!order.length) return;
+  const at = order.indexOf(state.active);
+  choose([order[Math.min(order.length - 1, Math.max(0, at < 0 ? 0 : at + by))]]);
+}
+
+function bench() {
+  if (state.active) location.href = `/shoots/${shootId}/bench?frame=${state.active}`;
+}
+
+async function bring(ids) {
+  const frames = ids.filter((id) => id !== state.figures.lead);
+  if (!frames.length || !state.figures.lead) return;
+  const started = await trying(() => post("/api/match", { frames, reference: state.figures.lead, what: byId("bring-what").value, box: state.box }));
+  if (!started) return;
+  for (;;) {
+    const job = await trying(() => get(`/api/match/${started.id}`));
+    if (!job) break;
+    byId("summary").textContent = job.over ? job.message : `bringing in: ${job.done} of ${job.count}`;
+    if (job.over) {
+      tell(job.message);
+      for (const row of job.rows.filter((r) => r.error)) tell(`${row.name}: ${row.error}`, true);
+      break;
+    }
+    await new Promise((next) => setTimeout(next, 300));
+  }
+  load();
+}
+byId("bring-outside").addEventListener("click", () => bring(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)));
+byId("bring-chosen").addEventListener("click", () => bring([...state.chosen]));
+byId("to-bench").addEventListener("click", bench);
+
+async function nudge(ev) {
+  if (!state.chosen.size) return;
+  if (await trying(() => post("/api/nudge", { frames: [...state.chosen], ev }))) load();
+}
+for (const b of document.querySelectorAll("[data-nudge]")) b.addEventListener("click", () => nudge(Number(b.dataset.nudge)));
+
+byId("which-set").addEventListener("change", (event) => {
+  state.set = Number(event.target.value);
+  sessionStorage.setItem(`tanner.lineup.${shootId}`, String(state.set));
+  state.box = null;
+  byId("by-area").value = "";
+  choose([]);
+  figures();
+});
+byId("tolerance").addEventListener("change", figures);
+new ResizeObserver(() => state.figures && chart(state.figures)).observe(byId("chart"));
+document.addEventListener("tanner:changed", load);
+
+// An area that is drawn on the lead.
+let drawn = null;
+byId("by-area").addEventListener("change", (event) => {
+  if (event.target.value !== "drawn") {
+    state.box = null;
+    return void figures();
+  }
+  const lead = state.frames.get(state.figures?.lead);
+  if (!lead) return void tell("This set has no lead to draw on.", true);
+  drawn = null;
+  byId("area-box").hidden = true;
+  byId("area-use").disabled = true;
+  byId("area-image").src = `/api/frames/${lead.id}/picture?v=${lead.v}`;
+  byId("area-dialog").showModal();
+  return undefined;
+});
+byId("area-picture").addEventListener("pointerdown", (event) => {
+  event.preventDefault();
+  const frame = byId("area-image").getBoundingClientRect();
+  const at = (e) => [(e.clientX - frame.x) / frame.width, (e.clientY - frame.y) / frame.height].map((v) => Math.min(1, Math.max(0, v)));
+  const from = at(event);
+  const move = (e) => {
+    const to = at(e);
+    drawn = [Math.min(from[0], to[0]), Math.min(from[1], to[1]), Math.max(from[0], to[0]), Math.max(from[1], to[1])];
+    const mark = byId("area-box");
+    mark.hidden = false;
+    Object.assign(mark.style, { left: `${drawn[0] * 100}%`, top: `${drawn[1] * 100}%`, width: `${(drawn[2] - drawn[0]) * 100}%`, height: `${(drawn[3] - drawn[1]) * 100}%` });
+    byId("area-use").disabled = false;
+  };
+  const up = () => {
+    window.removeEventListener("pointermove", move);
+    window.removeEventListener("pointerup", up);
+  };
+  window.addEventListener("pointermove", move);
+  window.addEventListener("pointerup", up);
+});
+byId("area-use").addEventListener("click", () => {
+  state.box = drawn;
+  byId("area-dialog").close();
+  figures();
+});
+byId("area-dialog").addEventListener("close", () => {
+  if (!state.box) byId("by-area").value = "";
+});
+
+useKeys("lineup", [
+  { id: "right", key: "ArrowRight", label: "Next frame", run: () => walk(1) },
+  { id: "left", key: "ArrowLeft", label: "Frame before", run: () => walk(-1) },
+  { id: "lighter", key: "+", label: "A sixth of a stop lighter", run: () => nudge(1 / 6) },
+  { id: "darker", key: "-", label: "A sixth of a stop darker", run: () => nudge(-1 / 6) },
+  { id: "lighter-more", key: "Shift+ArrowUp", label: "A third of a stop lighter", run: () => nudge(1 / 3) },
+  { id: "darker-more", key: "Shift+ArrowDown", label: "A third of a stop darker", run: () => nudge(-1 / 3) },
+  { id: "bring", key: "i", label: "Bring in the chosen", run: () => bring([...state.chosen]) },
+  { id: "outside", key: "x", label: "Choose all that are outside", run: () => choose(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)) },
+  { id: "all", key: "Ctrl+a", label: "Choose all", run: () => choose(state.figures.frames.map((f) => f.frame)) },
+  { id: "open", key: "Enter", label: "Open on the Bench", run: bench },
+]);
+await load();
