@@ -6,6 +6,7 @@ from pathlib import Path
 from playwright.sync_api import Page
 
 from bench.browser import paged, served
+from tanner.jobs.imports import import_now
 
 DEMO = Path("build/demo")
 OUT = Path("docs/screenshots")
@@ -33,6 +34,8 @@ def main() -> None:
         shutil.copytree(DEMO / part, root / part)
     (root / "photos").mkdir()
     (root / "out").mkdir()
+    # The evening's frames, which the demo leaves on the card.
+    import_now(root / "data", "Alder & Finch, spring catalogue", sorted((root / "card").rglob("*.DNG")), None, [])
     try:
         with served(root / "data", [root / n for n in ("photos", "card", "out")], 8497) as url, paged() as page:
             page.goto(url)
@@ -116,6 +119,29 @@ def main() -> None:
             page.locator('#index [data-group="profile"]').click()
             page.wait_for_timeout(4000)
             shot(page, "profile-group")
+            page.goto(f"{url}/shoots/1/bench?frame={frames['AF0041']}")
+            settled(page)
+            page.locator('#index [data-group="noise"]').click()
+            page.get_by_role("button", name="Compare methods …").click()
+            page.locator(".compare-pane.waits").last.wait_for(state="detached", timeout=90_000)
+            page.wait_for_timeout(12_000)
+            page.wait_for_timeout(300)
+            shot(page, "noise")
+            page.goto(f"{url}/shoots/1/lineup")
+            page.select_option("#which-set", label="Blue lamp, flash")
+            page.wait_for_timeout(9000)
+            shot(page, "lineup")
+            page.goto(f"{url}/shoots/1/sheet")
+            page.wait_for_timeout(1500)
+            page.fill("#find", "AF000")
+            page.wait_for_timeout(800)
+            page.locator(".cell", has_text="AF0003").click()
+            page.locator(".cell", has_text="AF0007").click(modifiers=["Shift"])
+            page.get_by_role("button", name="Match …").click()
+            page.wait_for_timeout(800)
+            page.locator("#match-go").click()
+            page.wait_for_timeout(9000)
+            shot(page, "match")
             page.goto(f"{url}/shoots/1/deliver")
             page.wait_for_timeout(1500)
             shot(page, "deliver")

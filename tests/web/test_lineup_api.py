@@ -44,6 +44,18 @@ def test_what_is_out_of_step_stands_out_until_it_is_brought_in(server: Running, 
     assert values["light.exposure"] == pytest.approx(before + 0.25)
 
 
+def test_a_frame_is_accepted_as_it_is(server: Running, sheet: Sheet) -> None:
+    group = sheet["T0001"]["set"]
+    odd = next(f for f in sheet.values() if f["set"] == group and not f["lead"])
+    server.post("/api/nudge", {"frames": [odd["id"]], "ev": -0.8})
+    assert next(r for r in figures(server, group)["frames"] if r["frame"] == odd["id"])["outside"]
+    server.post("/api/accept", {"frames": [odd["id"]], "reason": " the dark variant "})
+    row = next(r for r in figures(server, group)["frames"] if r["frame"] == odd["id"])
+    assert not row["outside"] and row["accepted"] == "the dark variant" and row["difference"] > 1
+    server.post("/api/accept", {"frames": [odd["id"]], "reason": ""})
+    assert next(r for r in figures(server, group)["frames"] if r["frame"] == odd["id"])["outside"]
+
+
 def test_a_drawn_area_and_bad_questions(server: Running, sheet: Sheet) -> None:
     group = sheet["T0001"]["set"]
     found = figures(server, group, "&box=0.3,0.2,0.7,0.8&tolerance=3")

@@ -63,6 +63,7 @@ class Frame(Base):
         camera, lens, iso, taken: from the facts, for lists and searches that need not read all of them.
         facts: of the file; starting: layer 1, defaults by rule.
         as_shot: [kelvin, tint].
+        accepted: why the Line-up takes the frame as it is, or empty.
     """
 
     __tablename__ = "frame"
@@ -94,6 +95,7 @@ class Frame(Base):
     follows: Mapped[bool] = mapped_column(default=True)
     own: Mapped[dict[str, Any]] = mapped_column(default=dict)
     offsets: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    accepted: Mapped[str] = mapped_column(default="")
 
     @property
     def camera_names(self) -> list[str]:

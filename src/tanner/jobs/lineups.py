@@ -83,7 +83,8 @@ class LineUps:
 def reading(frame: Frame, found: dict[str, Any]) -> Reading:
     lab = found.get("lab")
     return Reading(
-        frame.id, frame.name, tuple(lab) if lab else None, found.get("confidence", 0.0), found.get("area", ""), found.get("trouble", "")
+        frame.id, frame.name, tuple(lab) if lab else None, found.get("confidence", 0.0), found.get("area", ""), found.get("trouble", ""),
+        frame.accepted,
     )  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query
 from pydantic import Field
 from sqlalchemy import select
 
-from tanner.catalogue.development import Resolver, set_each_offset
+from tanner.catalogue.development import Resolver, record, set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box
@@ -23,6 +23,12 @@ class Nudge(Body):
     ev: float = Field(default=0, ge=-2, le=2)
     mired: float = Field(default=0, ge=-100, le=100)
     tint: float = Field(default=0, ge=-50, le=50)
+
+
+class Accept(Body):
+    """Why frames are taken as they are; empty to hold them against the others again."""
+
+    reason: str = Field(max_length=300)
 
 
 @router.get("/shoots/{shoot_id}/lineup")
@@ -58,6 +64,16 @@ def _box(text: str) -> Box | None:
     except ValueError:
         raise TannerError("An area is four shares: x0,y0,x1,y1.") from None
     return x0, y0, x1, y1
+
+
+@router.post("/accept")
+def accept(body: Accept, desk: Desk) -> dict[str, Any]:
+    """Take frames as they are, with a reason."""
+    reason = body.reason.strip()
+    label = f"Accepted: {reason}" if reason else "No longer accepted as it is"
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        return done(record(session, one_shoot(frames), label, [(f, {"accepted": reason}) for f in frames]))
 
 
 @router.post("/nudge")

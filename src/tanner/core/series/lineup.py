@@ -17,7 +17,7 @@ class Reading:
     """One frame's area: its colour, or why there is none.
 
     Attributes:
-        lab: L*a*b* (D50) as rendered.
+        lab: L*a*b* (D50) as rendered; accepted: why the frame is taken as it is, or empty.
     """
 
     key: int
@@ -26,6 +26,7 @@ class Reading:
     confidence: float = 0.0
     area: str = ""
     trouble: str = ""
+    accepted: str = ""
 
 
 def in_words(lab: Any, reference: Any) -> str:
@@ -65,13 +66,14 @@ def line_up(readings: Sequence[Reading], reference: int | None, tolerance: float
             "difference": None,
             "outside": False,
             "words": r.trouble,
+            "accepted": r.accepted,
         }
         if r.lab is not None and held is not None:
             difference = float(ciede2000(np.array(r.lab), held))
             differences.append(difference)
             row |= {
                 "difference": round(difference, 2),
-                "outside": difference > tolerance,
+                "outside": difference > tolerance and not r.accepted,
                 "words": in_words(r.lab, held),
             }
         rows.append(row)

@@ -110,9 +110,9 @@ function text(words, x, y, kind) {
 }
 
 function words(f) {
-  const odd = f.frames.filter((r) => r.outside || !r.lab);
+  const odd = f.frames.filter((r) => r.outside || r.accepted || !r.lab);
   byId("words").replaceChildren(
-    ...odd.map((r) => el("li", {}, el("button", { type: "button", onclick: () => choose([r.frame]) }, el("b", { text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.lab ? ` ${r.words} (${number(r.difference, 1)})` : ` ${r.words}` })))),
+    ...odd.map((r) => el("li", {}, el("button", { type: "button", onclick: () => choose([r.frame]) }, el("b", { text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: ` ${r.words}${r.lab ? ` (${number(r.difference, 1)})` : ""}${r.accepted ? `. Accepted: ${r.accepted}` : ""}` })))),
     ...(odd.length ? [] : [el("li", { class: "dim", text: f.pending ? "Being measured …" : "Nothing: all frames are within the tolerance." })]),
   );
 }
@@ -139,14 +139,19 @@ function pictures(ready) {
   }
 }
 
+const accepted = (id) => state.figures?.frames.find((f) => f.frame === id)?.accepted;
+
 function told() {
   for (const node of byId("strip").children) node.setAttribute("aria-selected", state.chosen.has(Number(node.dataset.id)));
   for (const node of byId("chart").querySelectorAll(".point")) node.classList.toggle("chosen", state.chosen.has(Number(node.dataset.id)));
   const n = state.chosen.size;
   byId("chosen-text").textContent = n ? `${plural(n, "frame")} chosen` : "Nothing chosen";
   byId("bring-chosen").disabled = ![...state.chosen].some((id) => id !== state.figures?.lead);
-  byId("bring-outside").disabled = !state.figures?.outside;
+  // Not before all are measured: else some that are outside would be left.
+  byId("bring-outside").disabled = !state.figures?.outside || state.figures.pending > 0;
   byId("to-bench").disabled = !n;
+  byId("accept").disabled = !n;
+  byId("accept").textContent = n && [...state.chosen].every((id) => accepted(id)) ? "Accept no longer" : "Accept as it is …";
   for (const b of document.querySelectorAll("[data-nudge]")) b.disabled = !n;
 }
 
@@ -206,6 +211,13 @@ async function bring(ids) {
 byId("bring-outside").addEventListener("click", () => bring(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)));
 byId("bring-chosen").addEventListener("click", () => bring([...state.chosen]));
 byId("to-bench").addEventListener("click", bench);
+byId("accept").addEventListener("click", async () => {
+  const ids = [...state.chosen];
+  const off = ids.every((id) => accepted(id));
+  const reason = off ? "" : window.prompt("Why is it right as it is?", "meant to be so");
+  if (reason === null || (!off && !reason.trim())) return;
+  if (await trying(() => post("/api/accept", { frames: ids, reason }))) load();
+});
 
 async function nudge(ev) {
   if (!state.chosen.size) return;
