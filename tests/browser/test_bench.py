@@ -276,7 +276,7 @@ def test_presets_on_the_own_picture(
     until(page, "[...document.querySelectorAll('.preset-card img')].every((i) => i.naturalWidth > 50)")
     foot = (0.46, 0.62, 0.08, 0.05)  # of the lamp, which is blue
     coloured = np.ptp(mean(*foot))
-    card = page.get_by_role("button", name="Silver")
+    card = page.get_by_role("button", name="Silver", exact=True)
     card.hover()
     settled(page)
     assert np.ptp(mean(*foot)) < 2 < 20 < coloured
@@ -343,3 +343,19 @@ def test_where_it_is_sharpened_is_shown_while_a_key_is_held(page: Page, bench: B
     eventually(page, lambda: np.ptp(mean()[:3]) < 2 and abs(np.mean(mean()[:3]) - np.mean(before[:3])) > 10)
     page.keyboard.up("j")
     eventually(page, lambda: np.allclose(mean(), before, atol=1))
+
+
+def test_presets_are_found_liked_and_say_what_they_would_change(page: Page, bench: Bench) -> None:
+    bench()
+    group(page, "presets")
+    page.get_by_label("Find a preset").fill("grey")
+    cards = page.locator(".preset-card")
+    expect(cards).to_have_count(1)
+    cards.first.hover()
+    expect(page.locator("#preset-values")).to_contain_text("Saturation: 0 to −100 %")
+    page.get_by_role("button", name="Favourite: Plain grey").click()
+    page.get_by_label("Find a preset").fill("")
+    expect(page.locator("#preset-list h3").first).to_have_text("Favourites")
+    expect(page.locator(".preset-grid").first.locator(".preset-card")).to_have_count(1)
+    page.get_by_label("Find a preset").fill("no such thing")
+    expect(cards).to_have_count(0)

@@ -16,7 +16,7 @@ from tanner.core.series.preset import Preset, parse_preset, read_preset
 
 def test_shipped_presets_and_specs_are_good() -> None:
     presets = [read_preset(p) for p in sorted((SHIPPED / "presets").glob("*.json"))]
-    assert len(presets) >= 8
+    assert len(presets) >= 24
     for preset in presets:
         assert preset.about and not preset.unknown
         for amount, about in product((0.0, 0.5, 1.0, 1.5), (About(), About(100, 5500), About(12_800, 2856))):

@@ -406,6 +406,17 @@ const presets = new Presets({
     const result = await commit("/api/apply", { frames: targets(), key, amount });
     if (result) tell(result.done ? `${name} at ${amount} % applied.` : "It is applied already.");
   },
+  changes: (preset, amount) =>
+    Object.entries(preset.values)
+      .filter(([key]) => table[key])
+      .map(([key, value]) => {
+        const { label, unit } = table[key];
+        const said = (v) => (v === null ? "as shot" : typeof v === "number" ? number(v) : Array.isArray(v) ? "curve" : typeof v === "object" ? `by ${v.by === "iso" ? "ISO" : v.by}` : typeof v === "boolean" ? (v ? "on" : "off") : v || "none");
+        const neutral = table[key].neutral;
+        const then = typeof value === "number" && typeof neutral === "number" ? neutral + (value - neutral) * (amount / 100) : value;
+        return said(shown(key)) === said(then) ? null : `${label}: ${said(shown(key))} to ${said(then)} ${typeof then === "number" ? unit : ""}`;
+      })
+      .filter(Boolean),
 });
 
 const lensChoice = new LensChoice({ edit: (values) => edit(values), starting: () => frame.starting });
