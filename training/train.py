@@ -221,6 +221,7 @@ def main() -> None:
         log = shipped
         average = _average(net)
         print(f"going on from the weights that ship, at step {log['steps']}", flush=True)
+    log["data"] = f"{options.pictures} pictures of {SIZE} px, a sixth from rendered scenes"
     rng = np.random.default_rng(SEED + log["steps"])
     began = kept = time.time()
     total, count = 0.0, 0

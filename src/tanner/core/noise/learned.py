@@ -19,7 +19,7 @@ from tanner.core.noise.coding import coded, guess, linear, planes
 
 F32 = NDArray[np.float32]
 NETWORK = Path(__file__).parent / "network.onnx"
-TILE, EDGE = 512, 24
+TILE, EDGE = 320, 24
 """Side of a piece in tiles of the mosaic, and what of it on each side is only there to be looked at."""
 _lock = threading.Lock()
 

@@ -1,7 +1,7 @@
 """The methods against noise, one interface: a mosaic in, the same mosaic with quieter numbers out."""
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -127,8 +127,11 @@ def learned_planes(source: Source, say: Say | None = None, threads: int = 1) -> 
     numbers = np.clip(np.rint(own * np.float32(65535 - BLACK) + np.float32(BLACK)), 0, 65535).astype(np.uint16)
     del own
     facts = source.facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0, "pattern": (0, 0)})
-    found += demosaiced(Source(facts, numbers))
-    found *= np.float32(0.5)
+    for top, part in _demosaiced_strips(Source(facts, numbers)):
+        rows = found[:, top : top + part.shape[1]]
+        rows += part
+        rows *= np.float32(0.5)
+    del numbers
     h, w = source.data.shape
     if found.shape[1:] != (h, w):
         whole: F32 = np.pad(found, ((0, 0), (0, h - found.shape[1]), (0, w - found.shape[2])), mode="edge")
@@ -223,21 +226,28 @@ def _standing_out(level: F32) -> F32:
 
 def demosaiced(source: Source) -> F32:
     """Linear camera numbers (3, H, W) of a Bayer frame, demosaiced as development does it."""
+    result = np.empty((3, *source.data.shape), np.float32)
+    for top, part in _demosaiced_strips(source):
+        result[:, top : top + part.shape[1]] = part
+    return result
+
+
+def _demosaiced_strips(source: Source) -> Iterator[tuple[int, F32]]:
+    """First rows and strips of `demosaiced`: a whole picture of it is not always wanted in memory."""
     black = np.array(source.facts.black, np.float32).reshape(2, 2)
     gain = gains_of(source)[[0, 1, 3]]
     ry, rx = source.facts.pattern or (0, 0)
     balance = np.full((2, 2), gain[1], np.float32)
     balance[ry, rx], balance[1 - ry, 1 - rx] = gain[0], gain[2]
     h, w = source.data.shape
-    result, scratch = np.empty((3, h, w), np.float32), demosaic.scratch()
+    scratch = demosaic.scratch()
     scale = (balance / (source.facts.white - black)).astype(np.float32)
     for top in range(0, h, 256):
         # Into an array of its own: the kernel asks for whole rows one after the other.
         part = np.empty((3, min(256, h - top), w), np.float32)
         demosaic.demosaic_region(source.data, top, 0, black, scale, ry, rx, scratch, part)
-        result[:, top : top + 256] = part
-    result /= gain.reshape(3, 1, 1)
-    return result
+        part /= gain.reshape(3, 1, 1)
+        yield top, part
 
 
 def between(source: Source, quiet: Source, strength: Strength) -> Source:

@@ -91,7 +91,7 @@ def cleaned_small(planes: F32, source: Source, gains: F32, side: int, noise: Noi
     count = np.array([side * side / 4, side * side / 2, side * side / 4])
     a, b = model.a[order] * gains / count, model.b[order] * gains.astype(np.float64) ** 2 / count
     out = np.empty(planes.shape, np.float32)
-    _cleaned(planes, a, b, quick.quick, Strength(noise.luminance, noise.colour), out)
+    _cleaned(planes, a, b, lambda m: quick.quick(m, threads=2), Strength(noise.luminance, noise.colour), out)
     return out
 
 
