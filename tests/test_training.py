@@ -3,7 +3,7 @@
 import numpy as np
 from training.pictures import picture
 
-from tanner.core.noise.coding import INPUTS, guess, linear, planes
+from tanner.core.noise.coding import INPUTS, coded, guess, linear, planes
 
 
 def test_procedural_pictures_are_repeatable_and_varied() -> None:
@@ -16,8 +16,8 @@ def test_procedural_pictures_are_repeatable_and_varied() -> None:
 def test_the_coding_gives_clean_values_back() -> None:
     """A grey picture comes back by its own first guess."""
     values = np.full((4, 8, 10), 0.3, np.float32)
-    found = linear(guess(values))
-    assert found.shape == (4, 8, 10) and np.abs(found - 0.3).max() < 1e-5
+    found = linear(guess(coded(values)))
+    assert found.shape == (3, 16, 20) and np.abs(found - 0.3).max() < 1e-5
     a, b, clip = (np.full(4, v, np.float32) for v in (1e-3, 1e-5, 1.5))
     seen = planes(values, a, b, clip)
     assert seen.shape == (INPUTS, 8, 10) and np.isfinite(seen).all()
@@ -25,3 +25,15 @@ def test_the_coding_gives_clean_values_back() -> None:
     offset = 0.375e-3 + 1e-2
     assert np.allclose(seen[0], np.sqrt(0.3 + offset), atol=1e-6)
     assert np.allclose(seen[8], 2 * np.sqrt(1e-3)) and np.allclose(seen[12], np.sqrt(offset), atol=1e-6)
+
+
+def test_the_first_guess_puts_colours_where_they_belong() -> None:
+    """A ramp of each colour, seen through the mosaic: the means of the nearest give it back away from the border."""
+    y, x = np.mgrid[0:16, 0:20].astype(np.float32)
+    colours = np.stack([0.5 + 0.01 * x, 0.6 + 0.01 * y, 0.7 - 0.01 * x])
+    tiles = np.stack([colours[0, 0::2, 0::2], colours[1, 0::2, 1::2], colours[1, 1::2, 0::2], colours[2, 1::2, 1::2]])
+    guessed = guess(tiles)
+    for place, (dy, dx) in enumerate(((0, 0), (0, 1), (1, 0), (1, 1))):
+        for c in range(3):
+            found = guessed[3 * place + c][1:-1, 1:-1]
+            assert np.abs(found - colours[c, dy::2, dx::2][1:-1, 1:-1]).max() < 1e-6

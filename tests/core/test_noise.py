@@ -6,7 +6,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from made import exposure
 from test_reader import dng
@@ -80,6 +80,7 @@ def off(source: Source) -> float:
 # --- the transform -----------------------------------------------------------------------------------
 
 
+@settings(deadline=None)
 @given(electrons=st.floats(60, 40_000), read_noise=st.floats(0.5, 8), level=st.floats(0.0, 1.0))
 def test_the_inverse_gives_the_mean_back(electrons: float, read_noise: float, level: float) -> None:
     """Exact and unbiased: the inverse of the mean of transformed values is the mean of the values (source: makitalo2013)."""
