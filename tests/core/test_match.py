@@ -54,7 +54,8 @@ def test_light_that_the_camera_took_for_another_is_brought_back(
     target = measured(reference, LOOK, backdrop(picture_of(reference, LOOK)))
     other = shot(tmp_path, "B", believed=kelvin, ev=0.1)
     found = match(other, LOOK, backdrop(picture_of(other, LOOK)), target, limits={"ev": 2, "mired": 250, "tint": 60})
-    settings = moved(LOOK, found.offsets, xy_to_temperature(as_shot_white(other)))
+    as_shot = xy_to_temperature(as_shot_white(other))
+    settings = {"white.tint": as_shot[1], **moved(LOOK, found.offsets, as_shot)}
     true_kelvin, true_tint = xy_to_temperature(as_shot_white(reference))
     assert abs(1e6 / settings["white.temperature"] - 1e6 / true_kelvin) < 3
     assert abs(settings["white.tint"] - true_tint) < 2 and found.offsets["ev"] == pytest.approx(-0.1, abs=0.05)

@@ -6,6 +6,7 @@ It was trained on pictures of our own making (see the folder `training`); how fa
 frame is, is an input, so that one network serves every ISO and camera.
 """
 
+import hashlib
 import threading
 from collections.abc import Callable
 from functools import cache
@@ -22,6 +23,12 @@ NETWORK = Path(__file__).parent / "network.onnx"
 TILE, EDGE = 320, 24
 """Side of a piece in tiles of the mosaic, and what of it on each side is only there to be looked at."""
 _lock = threading.Lock()
+
+
+@cache
+def mark() -> str:
+    """A short name for the weights: what another network gave is not taken for this one's."""
+    return hashlib.sha1(NETWORK.read_bytes()).hexdigest()[:8]
 
 
 @cache

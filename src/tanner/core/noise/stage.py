@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from tanner.core.noise.controls import Noise
 from tanner.core.noise.faults import without_hot_pixels, without_moire
 from tanner.core.noise.kept import KEPT
+from tanner.core.noise.learned import mark
 from tanner.core.noise.methods import (
     Say,
     Strength,
@@ -57,7 +58,9 @@ def waits(source: Source, noise: Noise) -> bool:
 
 
 def _what(method: str, noise: Noise) -> str:
-    return f"{method}-filled" if noise.hot_pixels else method
+    """What a result is kept as."""
+    name = f"learned-{mark()}" if method == "learned" else method
+    return f"{name}-filled" if noise.hot_pixels else name
 
 
 def _remembered(source: Source, key: tuple[Any, ...], make: Callable[[], Source]) -> Source:
