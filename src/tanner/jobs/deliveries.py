@@ -211,7 +211,8 @@ class Deliveries:
             return  # the state stays "running": the next start goes on
         with self._catalogue.write() as session:
             delivery = session.get(Delivery, delivery_id)
-            if delivery:
+            # A run that was stopped and ends late has no say once the delivery goes on.
+            if delivery and self._stop.get(delivery_id) is stop:
                 delivery.state = "stopped" if stop.is_set() else "done"
 
     def _write_frame(

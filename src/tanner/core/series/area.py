@@ -44,11 +44,11 @@ def drawn(shape: tuple[int, int], box: Box) -> Area:
     h, w = shape
     x0, x1 = sorted((box[0], box[2]))
     y0, y1 = sorted((box[1], box[3]))
-    mask = np.zeros(shape, bool)
-    mask[max(0, round(y0 * h)) : min(h, round(y1 * h)), max(0, round(x0 * w)) : min(w, round(x1 * w))] = True
-    if mask.sum() < LEAST:
+    inside = np.zeros(shape, bool)
+    inside[max(0, round(y0 * h)) : min(h, round(y1 * h)), max(0, round(x0 * w)) : min(w, round(x1 * w))] = True
+    if inside.sum() < LEAST:
         raise NoArea("The drawn area is too small. Draw it over more of the picture.")
-    return Area("drawn", mask, 1.0)
+    return Area("drawn", inside, 1.0)
 
 
 def backdrop(picture: NDArray[np.uint8]) -> Area:
