@@ -286,12 +286,14 @@ def test_presets_on_the_own_picture(
     page.locator("#amount").fill("50")
     card.click()
     settled(page)
-    assert server.get(f"/api/frames/{frame_ids['T0001']}")["values"]["colour.saturation"] == -50
+    # The pictures of the presets may still be under way, so that the picture is quiet before the change is kept.
+    kept = lambda: server.get(f"/api/frames/{frame_ids['T0001']}")["values"].get("colour.saturation")  # noqa: E731
+    eventually(page, lambda: kept() == -50)
     page.get_by_role("button", name="Save as preset …").click()
     dialog = page.get_by_role("dialog", name="Save as preset")
     dialog.get_by_label("Name").fill("From the bench")
     dialog.get_by_role("button", name="Save").click()
-    expect(page.get_by_role("button", name="From the bench")).to_be_visible()
+    expect(page.get_by_role("button", name="From the bench", exact=True)).to_be_visible()
     server.client.delete("/api/presets", params={"key": "own/own-from-the-bench"})
 
 
