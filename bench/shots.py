@@ -6,7 +6,6 @@ from pathlib import Path
 from playwright.sync_api import Page
 
 from bench.browser import paged, served
-from tanner.jobs.imports import import_now
 
 DEMO = Path("build/demo")
 OUT = Path("docs/screenshots")
@@ -34,8 +33,6 @@ def main() -> None:
         shutil.copytree(DEMO / part, root / part)
     (root / "photos").mkdir()
     (root / "out").mkdir()
-    # The evening's frames, which the demo leaves on the card.
-    import_now(root / "data", "Alder & Finch, spring catalogue", sorted((root / "card").rglob("*.DNG")), None, [])
     try:
         with served(root / "data", [root / n for n in ("photos", "card", "out")], 8497) as url, paged() as page:
             page.goto(url)
@@ -46,6 +43,9 @@ def main() -> None:
             page.get_by_role("button", name="card", exact=True).click()
             page.wait_for_timeout(1500)
             shot(page, "import")
+            # The evening's frames come in, which the demo leaves on the card.
+            body = {"files": [str(p) for p in sorted((root / "card").rglob("*.DNG"))]}
+            page.request.post(f"{url}/api/shoots/1/import", data=body, headers={"origin": url})
             page.goto(f"{url}/shoots/1/sheet")
             page.wait_for_timeout(60_000)  # pictures as developed are made when they are first asked for
             page.locator(".cell", has_text="AF0006").click()

@@ -42,6 +42,15 @@ class Running:
         assert answer.status_code == expect, answer.text
         return answer.json()
 
+    def over(self, path: str) -> dict[str, Any]:
+        """The state of a job that runs behind the scenes, once it is over."""
+        for _ in range(1200):
+            state: dict[str, Any] = self.get(path)
+            if state["over"]:
+                return state
+            time.sleep(0.05)
+        raise AssertionError(f"{path} did not end")
+
     def bring_in(self, shoot: int, files: list[Path], copy_to: Path | None = None) -> dict[str, Any]:
         """Import and wait for the end, sets included."""
         body = {"files": [str(f) for f in files], "copy_to": str(copy_to) if copy_to else ""}

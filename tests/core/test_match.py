@@ -8,11 +8,12 @@ import pytest
 from made import exposure
 
 from tanner.core.adjust.registry import defaults
+from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import as_shot_white
 from tanner.core.series.area import NoArea, backdrop, drawn, found_again
-from tanner.core.series.match import colour_of, match, measured, moved, picture_of, spread
+from tanner.core.series.match import colour_of, match, measured, moved, picture_of
 from tanner.studio.camera import take
 
 LOOK = {
@@ -59,6 +60,11 @@ def test_light_that_the_camera_took_for_another_is_brought_back(
     true_kelvin, true_tint = xy_to_temperature(as_shot_white(reference))
     assert abs(1e6 / settings["white.temperature"] - 1e6 / true_kelvin) < 3
     assert abs(settings["white.tint"] - true_tint) < 2 and found.offsets["ev"] == pytest.approx(-0.1, abs=0.05)
+
+
+def spread(labs: list[np.ndarray]) -> float:
+    """The largest CIEDE2000 between an area and the median of all."""
+    return float(ciede2000(np.array(labs), np.median(np.array(labs), axis=0)).max())
 
 
 def test_a_series_agrees_after_matching(reference: Source, tmp_path: Path) -> None:

@@ -15,10 +15,11 @@ from typer.testing import CliRunner
 from tanner.cli import app
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.difference import ciede2000
+from tanner.core.noise import tiles
 from tanner.core.noise.controls import Noise
 from tanner.core.noise.faults import without_hot_pixels, without_moire
 from tanner.core.noise.kept import KEPT
-from tanner.core.noise.methods import BLACK, METHODS, Strength, cleaned
+from tanner.core.noise.methods import BLACK, METHODS, MIX, Strength, cleaned
 from tanner.core.noise.model import estimated, noise_model, tiles_of
 from tanner.core.noise.planes import cleaned_planes
 from tanner.core.noise.prepass import NoiseError, denoise_file, target_of
@@ -98,6 +99,26 @@ def test_the_transform_evens_noise_out() -> None:
     for level in (0.02, 0.1, 0.5, 1.0):
         values = (rng.poisson(level * 500, 40_000) + rng.normal(0, 3, 40_000)) / 500
         assert stabilised(values, a, b).std() == pytest.approx(1.0, abs=0.04)
+
+
+def test_the_kernels_do_what_the_transform_says() -> None:
+    """In and out through the kernels of mosaics and of planes, against the transform and its inverse above."""
+    a, b = np.array([2e-3, 1e-3, 1e-3, 3e-3]), np.array([4e-6, 1e-6, 1e-6, 9e-6])
+    f32 = np.float32
+    data = np.random.default_rng(5).integers(900, 16_000, (12, 20)).astype(np.uint16)
+    rows, columns = np.array([0, 0, 1, 1]), np.array([0, 1, 0, 1])
+    black, scale, ground = np.full(4, 1024, f32), (1 / 15_359 / a).astype(f32), (b / a**2).astype(f32)
+    mixed = np.empty((4, 6, 10), f32)
+    tiles.enter(data, 0, 6, rows, columns, black, scale, (0.375 + ground).astype(f32), MIX, mixed)
+    values = np.stack([data[y::2, x::2] for y, x in ((0, 0), (0, 1), (1, 0), (1, 1))]) / 15_359.0 - 1024 / 15_359
+    spread = (a.reshape(4, 1, 1), b.reshape(4, 1, 1))
+    assert np.allclose(np.tensordot(MIX.T, mixed, axes=1), stabilised(values, *spread), rtol=1e-4, atol=1e-3)
+    low = np.minimum(stabilised(np.zeros(4), a, b), 1.5).astype(f32)
+    out = np.empty_like(data)
+    tiles.leave(mixed, 0, 6, 0, rows, columns, a.astype(f32), ground, low, MIX, BLACK, 65535, out)
+    back = np.stack([out[y::2, x::2] for y, x in ((0, 0), (0, 1), (1, 0), (1, 1))])
+    wanted = unbiased(np.tensordot(MIX.T, mixed.astype(float), axes=1), *spread) * (65535 - BLACK) + BLACK
+    assert np.abs(back - np.clip(wanted, 0, 65535)).max() < 2
 
 
 # --- the model ---------------------------------------------------------------------------------------

@@ -33,8 +33,7 @@ def test_what_is_out_of_step_stands_out_until_it_is_brought_in(server: Running, 
     row = next(r for r in found["frames"] if r["frame"] == odd["id"])
     assert found["lead"] == lead["id"] and row["outside"] and "lighter" in row["words"]
     number = server.post("/api/match", {"frames": [odd["id"]], "reference": lead["id"]})["id"]
-    while not server.get(f"/api/match/{number}")["over"]:
-        time.sleep(0.05)
+    server.over(f"/api/match/{number}")
     after = figures(server, group)
     assert next(r for r in after["frames"] if r["frame"] == odd["id"])["difference"] < 0.3
     # A lead has nothing to be relative to: a nudge is a value of its own, and followers go along.

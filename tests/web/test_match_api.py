@@ -1,6 +1,5 @@
 """Matching from the Sheet: figures for each frame, one step to undo, followers get offsets."""
 
-import time
 from typing import Any
 
 import pytest
@@ -8,13 +7,7 @@ from serving import Running
 
 
 def over(server: Running, body: dict[str, Any]) -> dict[str, Any]:
-    number = server.post("/api/match", body)["id"]
-    for _ in range(600):
-        state: dict[str, Any] = server.get(f"/api/match/{number}")
-        if state["over"]:
-            return state
-        time.sleep(0.05)
-    raise AssertionError("the match did not end")
+    return server.over(f"/api/match/{server.post('/api/match', body)['id']}")
 
 
 def test_followers_are_matched_by_offsets_in_one_step(server: Running, sheet: dict[str, dict[str, Any]]) -> None:

@@ -2,7 +2,6 @@
 
 import io
 import shutil
-import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -35,12 +34,7 @@ def frames(server: Running) -> dict[str, dict[str, Any]]:
 
 
 def over(server: Running, number: int) -> dict[str, Any]:
-    for _ in range(1200):
-        state: dict[str, Any] = server.get(f"/api/quiet/{number}")
-        if state["over"]:
-            return state
-        time.sleep(0.05)
-    raise AssertionError("the work did not end")
+    return server.over(f"/api/quiet/{number}")
 
 
 def pixels(server: Running, frame: int, method: str, expect: int = 200, **place: Any) -> np.ndarray:

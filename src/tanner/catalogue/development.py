@@ -276,6 +276,18 @@ def _edited_all(
     return changes
 
 
+def _moved_offsets(frame: Frame, deltas: Mapping[str, float]) -> dict[str, float]:
+    """The frame's offsets with amounts added, within their limits; none is kept at nothing."""
+    offsets = dict(frame.offsets)
+    for kind, delta in deltas.items():
+        limit = OFFSET_LIMITS[kind]  # type: ignore[index]
+        moved = round(min(max(offsets.get(kind, 0.0) + delta, -limit), limit), 4)
+        offsets.pop(kind, None)
+        if moved:
+            offsets[kind] = moved
+    return offsets
+
+
 def set_offsets(
     session: Session, resolver: Resolver, frames: Sequence[Frame], deltas: Mapping[str, float]
 ) -> Action | None:
@@ -285,14 +297,7 @@ def set_offsets(
             raise SettingsError(f"There is no offset called {kind}. There are: {', '.join(OFFSET_LIMITS)}.")
     changes = []
     for frame in frames:
-        offsets = dict(frame.offsets)
-        for kind, delta in deltas.items():
-            limit = OFFSET_LIMITS[kind]  # type: ignore[index]
-            moved = round(min(max(offsets.get(kind, 0.0) + delta, -limit), limit), 4)
-            offsets.pop(kind, None)
-            if moved:
-                offsets[kind] = moved
-        changes.append((frame, {"offsets": offsets}))
+        changes.append((frame, {"offsets": _moved_offsets(frame, deltas)}))
     said = ", ".join(f"{k} {v:+g}" for k, v in deltas.items()).replace("-", "−")
     return record(session, resolver.shoot.id, f"Offset {said}", changes)
 
@@ -318,14 +323,7 @@ def set_each_offset(
             }
             changes.append((frame, edited(resolver, frame, values)))
             continue
-        offsets = dict(frame.offsets)
-        for kind, delta in deltas.items():
-            limit = OFFSET_LIMITS[kind]  # type: ignore[index]
-            moved = round(min(max(offsets.get(kind, 0.0) + delta, -limit), limit), 4)
-            offsets.pop(kind, None)
-            if abs(moved) > 1e-6:
-                offsets[kind] = moved
-        changes.append((frame, {"offsets": offsets}))
+        changes.append((frame, {"offsets": _moved_offsets(frame, deltas)}))
     return record(session, resolver.shoot.id, label, changes)
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tanner.catalogue.development import Resolver, set_each_offset
 from tanner.catalogue.models import Frame
@@ -63,16 +64,23 @@ def _key(r: Reference) -> tuple[Any, ...]:
     return r.path, items, r.rules, r.box, Path(r.path).stat().st_mtime_ns if Path(r.path).exists() else 0
 
 
+def _area_in(picture: NDArray[np.uint8], reference: Reference | None) -> Area:
+    """The area of a frame: the reference's drawn one found again, else the backdrop."""
+    if reference is None or reference.box is None:
+        return backdrop(picture)
+    there, area, _ = _reference(_key(reference))
+    return found_again(there, area, picture)
+
+
 def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
     """Offsets for one frame: ev, mired, tint, area, confidence, before, after, limited."""
     try:
-        picture, area, target = _reference(_key(reference))
+        target = _reference(_key(reference))[2]
     except NoArea as error:
         raise NoArea(f"{Path(reference.path).name}, the reference: {error}") from None
     source = read(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
-    own = picture_of(source, values)
-    here = found_again(picture, area, own) if reference.box else backdrop(own)
+    here = _area_in(picture_of(source, values), reference)
     done = match(source, values, here, target, what)
     return {
         "ev": done.offsets.get("ev", 0.0),
@@ -91,13 +99,8 @@ def reading_of(reference: Reference | None, wish: Wish) -> dict[str, Any]:
     """The colour of a frame's area as it is rendered: lab, area, confidence; or {"trouble": why not}."""
     source = read(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
-    own = picture_of(source, values)
     try:
-        if reference is not None and reference.box:
-            picture, area, _ = _reference(_key(reference))
-            here = found_again(picture, area, own)
-        else:
-            here = backdrop(own)
+        here = _area_in(picture_of(source, values), reference)
         lab = measured(source, values, here)
     except NoArea as error:
         return {"trouble": str(error)}

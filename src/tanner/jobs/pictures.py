@@ -22,12 +22,13 @@ log = logging.getLogger(__name__)
 
 @dataclass(frozen=True)
 class Wish:
-    """A picture that somebody wants: of a frame, with settings that have a version."""
+    """A picture that somebody wants: of a frame, with settings that have a version; `first`: it had none before."""
 
     frame_id: int
     path: str
     settings: tuple[tuple[str, Any], ...]
     version: str
+    first: bool = True
 
 
 class Pictures:
@@ -82,7 +83,7 @@ class Pictures:
                 return
             wish = self._waiting.pop(frame_id)
             self._running[frame_id] = wish.version
-            future = self._workers.submit(preview, wish.path, dict(wish.settings))
+            future = self._workers.submit(preview, wish.path, dict(wish.settings), wish.first)
             future.add_done_callback(partial(self._finished, wish))
 
     def _finished(self, wish: Wish, future: Future[dict[str, Any]]) -> None:
@@ -153,4 +154,4 @@ class Pictures:
 
 def wish_for(resolver: Resolver, frame: Frame) -> Wish:
     values = resolver.resolve(frame).values
-    return Wish(frame.id, frame.path, tuple(values.items()), version(frame, values))
+    return Wish(frame.id, frame.path, tuple(values.items()), version(frame, values), not frame.descriptor)

@@ -105,12 +105,17 @@ def jpeg(pixels: NDArray[np.uint8], quality: int = 82) -> bytes:
     return data
 
 
-def preview(path: str, settings: dict[str, Any]) -> dict[str, Any]:
-    """A rendered preview with what is measured on it."""
+def preview(path: str, settings: dict[str, Any], first: bool = True) -> dict[str, Any]:
+    """A rendered preview with what is measured on it; `first`: the frame's noise too, which takes a while."""
     source = read(Path(path))
     pixels = picture(source, settings, PREVIEW)
     noise = None
-    if source.facts.kind == "bayer" and not source.facts.noise_profile and "noise" not in source.facts.applied:
+    if (
+        first
+        and source.facts.kind == "bayer"
+        and not source.facts.noise_profile
+        and "noise" not in source.facts.applied
+    ):
         # What the file does not say of its noise is learned from the user's own frames.
         found = measured(source)
         noise = [v.tolist() for v in found] if found else None

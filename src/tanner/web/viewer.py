@@ -21,6 +21,7 @@ from tanner.core.errors import TannerError
 from tanner.core.measure import histogram, mark_clipping, mark_outside
 from tanner.core.noise import stage
 from tanner.core.noise.controls import Method, Noise
+from tanner.core.noise.stage import held_bytes
 from tanner.core.optics.crop import Crop, kept
 from tanner.core.piece import piece, telling_place
 from tanner.core.raw.reader import Source
@@ -111,7 +112,7 @@ class Viewer:
 
     def _bytes(self) -> int:
         done = [e.future for e in self._entries.values() if e.future.done() and not e.future.exception()]
-        return sum(f.result().data.nbytes for f in done)
+        return sum(held_bytes(f.result()) for f in done)
 
     def source(self, path: str) -> Source:
         return self.entry(path).future.result()

@@ -14,11 +14,6 @@ FLOOR = 1e-3
 INPUTS, OUTPUTS = 17, 12
 
 
-def tiles(mosaic: F32) -> F32:
-    """(H, W) with red at the top left to (4, H/2, W/2): red, green beside it, green below it, blue."""
-    return np.stack([mosaic[0::2, 0::2], mosaic[0::2, 1::2], mosaic[1::2, 0::2], mosaic[1::2, 1::2]])
-
-
 def planes(values: F32, a: F32, b: F32, clip: F32) -> F32:
     """What the network sees: (17, h, w).
 

@@ -73,6 +73,12 @@ def _remembered(source: Source, key: tuple[Any, ...], make: Callable[[], Source]
     return result
 
 
+def held_bytes(source: Source) -> int:
+    """Memory of a source's pixels and of the quiet ones that are remembered with it, each array once."""
+    held = [source, *(v for v in source.cache.values() if isinstance(v, Source))]
+    return sum({id(s.data): s.data.nbytes for s in held}.values())
+
+
 def filled(source: Source, noise: Noise) -> Source:
     """The source without its hot pixels, where that is wanted."""
     if not noise.hot_pixels or source.facts.kind != "bayer":

@@ -5,7 +5,7 @@ colour is that of the reference's area as rendered. Nothing is assumed about ton
 colour to each offset is measured where it stands (Gauss-Newton).
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -147,9 +147,3 @@ def match(
     offsets = {k: round(float(v), 4) if abs(v) >= LEAST_OFFSET[k] else 0.0 for k, v in zip(kinds, x, strict=True)}
     before_off, after_off = (round(float(ciede2000(v, target)), 3) for v in (before, lab))
     return Matched(offsets, before_off, after_off, met, (float(lab[0]), float(lab[1]), float(lab[2])))
-
-
-def spread(labs: Sequence[Array]) -> float:
-    """How far a series is from itself: the largest CIEDE2000 between an area and the median of all."""
-    middle = np.median(np.array(labs), axis=0)
-    return float(ciede2000(np.array(labs), middle).max())
