@@ -26,7 +26,7 @@ STATE = Path("build/train/state.pt")
 OUT = Path(noise.__file__).parent
 POOL = Path("build/train/pool.npy")
 PATCH, BATCH = 96, 12
-RATE, FULL_RUN = 8e-4, 13_500
+RATE, FULL_RUN = 8e-4, 23_500
 """Learning rate, and the steps over which it falls to nothing."""
 SEED = 20_261_125
 
@@ -122,7 +122,7 @@ def batch(
 def loss_of(found: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
     """Coded values as the eye weighs them, and the logarithm of each crop's linear error: dark crops count as bright ones do."""
     error = ((found * found.abs() - truth * truth) ** 2).mean(dim=(1, 2, 3))
-    return functional.l1_loss(found, truth) + 0.01 * torch.log(error + 1e-7).mean()
+    return functional.l1_loss(found, truth) + 0.03 * torch.log(error + 1e-7).mean()
 
 
 def figures(net: torch.nn.Module, pictures: np.ndarray) -> dict[str, float]:

@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from tanner.core.errors import TannerError
+from tanner.core.series.area import KINDS
 
 
 def lineup(
@@ -18,14 +19,21 @@ def lineup(
         "~/.local/share/tanner"
     ),
     tolerance: Annotated[float, typer.Option(min=0.1, max=20, help="CIEDE2000 within which frames agree.")] = 1.0,
+    area: Annotated[
+        str, typer.Option(help="What is measured: backdrop, face, skin, chart (grey patch) or card.")
+    ] = "backdrop",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """Measure the backdrop of a set's frames, as they are developed, against the lead's; 1 when some are outside."""
+    """Measure an area of a set's frames, as they are developed, against the lead's; 1 when some are outside."""
     from tanner.jobs.lineups import measured_set
 
+    kind = next((k for k in KINDS if k == area), None)
+    if kind is None:
+        typer.echo(f"tanner: there is no area called {area}. There are: {', '.join(KINDS)}.", err=True)
+        raise typer.Exit(2)
     try:
-        found = measured_set(data.expanduser(), shoot, set_, tolerance)
+        found = measured_set(data.expanduser(), shoot, set_, tolerance, kind)
     except TannerError as error:
         typer.echo(f"tanner: {error}", err=True)
         raise typer.Exit(2) from None

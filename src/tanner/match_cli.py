@@ -7,6 +7,7 @@ from typing import Annotated, Any
 import typer
 
 from tanner.core.errors import TannerError
+from tanner.core.series.area import Kind
 
 
 def match(
@@ -16,6 +17,11 @@ def match(
         str | None, typer.Option(help="x0,y0,x1,y1 in shares of the upright reference; found again in the others.")
     ] = None,
     backdrop: Annotated[bool, typer.Option("--backdrop", help="The even area along the border (the default).")] = False,
+    face: Annotated[bool, typer.Option("--face", help="The skin of the largest face.")] = False,
+    chart: Annotated[bool, typer.Option("--chart", help="The grey patch of a colour chart.")] = False,
+    card: Annotated[bool, typer.Option("--card", help="A grey card.")] = False,
+    tone: Annotated[bool, typer.Option("--tone", help="Contrast, black and white point, too.")] = False,
+    most: Annotated[float, typer.Option(min=0.1, max=5, help="The largest change of exposure, in EV.")] = 2.0,
     what: Annotated[str, typer.Option(help="both, exposure or white.")] = "both",
     settings: Annotated[Path | None, typer.Option(help="JSON file of settings that all frames have.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")] = False,
@@ -40,10 +46,12 @@ def match(
     if what not in ("both", "exposure", "white"):
         typer.echo(f"tanner: {what} cannot be matched. There are: both, exposure, white.", err=True)
         raise typer.Exit(2)
-    if area and backdrop:
-        typer.echo("tanner: choose an area or the backdrop, not both.", err=True)
+    kinds: dict[Kind, bool] = {"backdrop": backdrop, "skin": face, "chart": chart, "card": card}
+    asked = [k for k, on in kinds.items() if on]
+    if len(asked) + bool(area) > 1:
+        typer.echo("tanner: choose one area: --area, --backdrop, --face, --chart or --card.", err=True)
         raise typer.Exit(2)
-    start = Reference(path=str(reference), values=values, rules=True, box=box)
+    start = Reference(str(reference), values, True, box, asked[0] if asked else "backdrop", tone=tone, most=most)
     failed = False
     with Workers(min(2, len(files))) as workers:
         jobs = [workers.submit(matched, start, Wish(str(f), values, rules=True), what) for f in files]

@@ -303,9 +303,16 @@ def set_offsets(
 
 
 def set_each_offset(
-    session: Session, resolver: Resolver, wanted: Sequence[tuple[Frame, Mapping[str, float]]], label: str
+    session: Session,
+    resolver: Resolver,
+    wanted: Sequence[tuple[Frame, Mapping[str, float]]],
+    label: str,
+    values: Mapping[int, Mapping[str, Any]] | None = None,
 ) -> Action | None:
     """Move exposure and white balance of each frame by amounts (EV, mired, tint), as one action.
+
+    Args:
+        values: what else is set on frames, by their id.
 
     Followers get offsets, which stay right when their lead changes. A lead, and a frame on its own, has nothing to be
     relative to: it gets values.
@@ -313,17 +320,19 @@ def set_each_offset(
     keys = {a.spec.offset: a.key for a in adjustments().values() if a.spec.offset}
     changes: list[tuple[Base, Mapping[str, Any]]] = []
     for frame, deltas in wanted:
+        also = (values or {}).get(frame.id, {})
         if resolver.lead_of(frame) is None:
             shown = resolver.resolve(frame).values
             as_shot = (frame.as_shot[0], frame.as_shot[1])
-            values = {
+            moved = {
                 keys[k]: shifted(keys[k], shown.get(keys[k]), k, v, as_shot)  # type: ignore[arg-type, index]
                 for k, v in deltas.items()
                 if abs(v) > 1e-6
             }
-            changes.append((frame, edited(resolver, frame, values)))
+            changes.append((frame, edited(resolver, frame, {**also, **moved})))
             continue
-        changes.append((frame, {"offsets": _moved_offsets(frame, deltas)}))
+        own = {"own": edited(resolver, frame, also)["own"]} if also else {}
+        changes.append((frame, {"offsets": _moved_offsets(frame, deltas), **own}))
     return record(session, resolver.shoot.id, label, changes)
 
 

@@ -14,7 +14,7 @@ from tanner.catalogue.development import Resolver, version
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Box
+from tanner.core.series.area import Box, Kind
 from tanner.core.series.lineup import Reading, line_up
 from tanner.jobs.matching import Reference, Wish, reading_of
 from tanner.jobs.workers import Workers
@@ -23,11 +23,11 @@ MOST = 20_000
 
 
 def plan(
-    resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None
+    resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: Kind = "backdrop"
 ) -> list[tuple[Frame, Reference | None, Wish, str]]:
     """What has to be measured for each frame, with a key that changes when its look does."""
     start = None
-    mark = "backdrop"
+    mark: str = kind
     if box and lead is not None:
         values = resolver.resolve(lead).values
         start = Reference(lead.path, values, box=box)
@@ -49,16 +49,16 @@ class LineUps:
         self._running: set[str] = set()
 
     def readings(
-        self, resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None
+        self, resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: Kind = "backdrop"
     ) -> tuple[list[Reading], int]:
         """Readings of frames in their order, and how many of them are still being made."""
         result, pending = [], 0
-        for frame, start, wish, key in plan(resolver, frames, lead, box):
+        for frame, start, wish, key in plan(resolver, frames, lead, box, kind):
             with self._lock:
                 found = self._known.get(key)
                 if found is None and key not in self._running:
                     self._running.add(key)
-                    future = self._workers.submit(reading_of, start, wish)
+                    future = self._workers.submit(reading_of, start, wish, kind)
                     future.add_done_callback(partial(self._finished, key))
             if found is None:
                 pending += 1
@@ -84,11 +84,11 @@ def reading(frame: Frame, found: dict[str, Any]) -> Reading:
     lab = found.get("lab")
     return Reading(
         frame.id, frame.name, tuple(lab) if lab else None, found.get("confidence", 0.0), found.get("area", ""), found.get("trouble", ""),
-        frame.accepted,
+        frame.accepted, found.get("outline", ()),
     )  # fmt: skip
 
 
-def measured_set(data: Path, shoot: str, name: str, tolerance: float) -> dict[str, Any]:
+def measured_set(data: Path, shoot: str, name: str, tolerance: float, kind: Kind = "backdrop") -> dict[str, Any]:
     """The figures of a set by its name, measured now (see `core.series.lineup.line_up`).
 
     Raises:
@@ -110,7 +110,7 @@ def measured_set(data: Path, shoot: str, name: str, tolerance: float) -> dict[st
             resolver = Resolver(session, found.id)
             members = select(Frame).where(Frame.set_id == group.id, Frame.verdict != "drop")
             frames = list(session.scalars(members.order_by(Frame.taken, Frame.name)))
-            jobs = [(f, workers.submit(reading_of, r, w)) for f, r, w, _ in plan(resolver, frames, None, None)]
+            jobs = [(f, workers.submit(reading_of, r, w, kind)) for f, r, w, _ in plan(resolver, frames, None, None)]
             lead = group.lead_id
         readings = []
         for frame, job in jobs:

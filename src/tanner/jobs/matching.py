@@ -3,37 +3,51 @@
 import threading
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from tanner.catalogue.development import Resolver, set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.raw.reader import read
-from tanner.core.series.area import Area, Box, NoArea, backdrop, drawn, found_again
-from tanner.core.series.match import What, match, measured, picture_of
+from tanner.core.series.area import Area, Box, Kind, NoArea, drawn, found_again, outline
+from tanner.core.series.match import LIMITS, What, match, measured, moved, picture_of, shot_as
+from tanner.core.series.subjects import area_of
+from tanner.core.series.tone_match import match_tone, scale_of, structured
 from tanner.jobs.tasks import starting
 from tanner.jobs.workers import Workers
 
 
 @dataclass(frozen=True)
 class Reference:
-    """The frame that others are brought to, with its settings; box: its drawn area, or None for the backdrop.
+    """The frame that others are brought to, with its settings.
 
     Attributes:
         rules: settings stand above the defaults by rule.
+        box: its drawn area, found again in the others; without one, areas of the kind are looked for in each frame.
+        lab, scale: what a preset stored of a reference, in place of a file: its area's colour, and its scale of lightness.
+        tone: contrast, black and white point are matched, too.
+        most: the largest change of exposure in EV; mired and tint in proportion.
     """
 
     path: str
     values: Mapping[str, Any]
     rules: bool = False
     box: Box | None = None
+    kind: Kind = "backdrop"
+    lab: tuple[float, float, float] | None = None
+    scale: tuple[float, float, float] | None = None
+    tone: bool = False
+    most: float = LIMITS["ev"]
+
+    @property
+    def limits(self) -> dict[str, float]:
+        return {k: v * self.most / LIMITS["ev"] for k, v in LIMITS.items()}
 
 
 @dataclass(frozen=True)
@@ -51,41 +65,52 @@ def _values(source: Any, values: Mapping[str, Any], rules: bool) -> dict[str, An
 @lru_cache(maxsize=2)
 def _reference(key: tuple[Any, ...]) -> tuple[Any, Area, Any]:
     """The reference's picture, area and colour: the same for all frames that a process matches to it."""
-    path, items, rules, box, _ = key
+    path, items, rules, box, kind, _ = key
     source = read(Path(path))
     values = _values(source, dict(items), rules)
     picture = picture_of(source, values)
-    area = drawn(picture.shape[:2], box) if box else backdrop(picture)
+    area = drawn(picture.shape[:2], box) if box else _of_kind(kind, source, values)
     return picture, area, measured(source, values, area)
 
 
 def _key(r: Reference) -> tuple[Any, ...]:
     items = tuple(sorted((k, tuple(map(tuple, v)) if isinstance(v, list) else v) for k, v in r.values.items()))
-    return r.path, items, r.rules, r.box, Path(r.path).stat().st_mtime_ns if Path(r.path).exists() else 0
+    return r.path, items, r.rules, r.box, r.kind, Path(r.path).stat().st_mtime_ns if Path(r.path).exists() else 0
 
 
-def _area_in(picture: NDArray[np.uint8], reference: Reference | None) -> Area:
-    """The area of a frame: the reference's drawn one found again, else the backdrop."""
+def _of_kind(kind: Kind, source: Any, values: Mapping[str, Any]) -> Area:
+    return area_of(kind, lambda edge: picture_of(source, values, edge=edge))
+
+
+def _area_in(source: Any, values: Mapping[str, Any], reference: Reference | None, kind: Kind) -> Area:
+    """The area of a frame: the reference's drawn one found again, else the one of a kind."""
     if reference is None or reference.box is None:
-        return backdrop(picture)
+        return _of_kind(reference.kind if reference else kind, source, values)
     there, area, _ = _reference(_key(reference))
-    return found_again(there, area, picture)
+    return found_again(there, area, picture_of(source, values))
 
 
 def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
-    """Offsets for one frame: ev, mired, tint, area, confidence, before, after, limited."""
-    try:
-        target = _reference(_key(reference))[2]
-    except NoArea as error:
-        raise NoArea(f"{Path(reference.path).name}, the reference: {error}") from None
+    """Offsets for one frame: ev, mired, tint, area, confidence, before, after, limited; values: of tone, if asked for."""
+    target = _target(reference)
     source = read(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
-    here = _area_in(picture_of(source, values), reference)
-    done = match(source, values, here, target, what)
+    here = _area_in(source, values, reference, reference.kind)
+    done = match(source, values, here, target, what, reference.limits)
+    tone: dict[str, float] = {}
+    if reference.tone:
+        as_shot = shot_as(source, values)
+        scale, own = _scale(reference)
+        mask = here.mask if own else None
+        tone = match_tone(source, moved(values, done.offsets, as_shot), mask, scale)[0]
+        # Contrast and the ends of the scale move the area's colour a little: it is brought back.
+        again = match(source, {**values, **tone}, here, target, what, reference.limits) if tone else done
+        done = replace(again, before=done.before)
     return {
         "ev": done.offsets.get("ev", 0.0),
         "mired": done.offsets.get("mired", 0.0),
         "tint": done.offsets.get("tint", 0.0),
+        "values": tone,
         "area": f"{here.kind} {here.words}".strip(),
         "confidence": here.confidence,
         "before": done.before,
@@ -95,16 +120,50 @@ def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
     }
 
 
-def reading_of(reference: Reference | None, wish: Wish) -> dict[str, Any]:
+def _target(reference: Reference) -> Any:
+    if reference.lab is not None:
+        return np.array(reference.lab)
+    try:
+        return _reference(_key(reference))[2]
+    except NoArea as error:
+        raise NoArea(f"{Path(reference.path).name}, the reference: {error}") from None
+
+
+def _scale(reference: Reference) -> tuple[Any, bool]:
+    """The reference's scale of lightness, and whether it is its area's (else the whole frame's)."""
+    if reference.scale is not None:
+        return np.array(reference.scale), False
+    picture, area, _ = _reference(_key(reference))
+    own = structured(picture, area.mask)
+    return scale_of(picture, area.mask if own else None), own
+
+
+def figures_of(reference: Reference) -> dict[str, Any]:
+    """What a preset stores of a reference: kind, lab, scale (of the whole frame), confidence."""
+    picture, area, lab = _reference(_key(reference))
+    return {
+        "kind": area.kind,
+        "lab": [round(float(v), 3) for v in lab],
+        "scale": [round(float(v), 2) for v in scale_of(picture, None)],
+        "confidence": area.confidence,
+    }
+
+
+def reading_of(reference: Reference | None, wish: Wish, kind: Kind = "backdrop") -> dict[str, Any]:
     """The colour of a frame's area as it is rendered: lab, area, confidence; or {"trouble": why not}."""
     source = read(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
     try:
-        here = _area_in(picture_of(source, values), reference)
+        here = _area_in(source, values, reference, kind)
         lab = measured(source, values, here)
     except NoArea as error:
         return {"trouble": str(error)}
-    return {"lab": [float(v) for v in lab], "area": f"{here.kind} {here.words}".strip(), "confidence": here.confidence}
+    return {
+        "lab": [float(v) for v in lab],
+        "area": f"{here.kind} {here.words}".strip(),
+        "confidence": here.confidence,
+        "outline": outline(here),
+    }
 
 
 @dataclass
@@ -145,17 +204,17 @@ class Matching:
         self._jobs: dict[int, MatchJob] = {}
 
     def start(
-        self, reference: Frame, frames: Sequence[Frame], resolver: Resolver, what: What, box: Box | None
+        self, reference: Reference, name: str, frames: Sequence[Frame], resolver: Resolver, what: What
     ) -> MatchJob:
-        start = Reference(reference.path, resolver.resolve(reference).values, box=box)
-        wishes = [(f.id, f.name, Wish(f.path, resolver.resolve(f).values)) for f in frames if f.id != reference.id]
+        """Begin to match frames to a reference of a name; offsets are written as one step at the end."""
+        wishes = [(f.id, f.name, Wish(f.path, resolver.resolve(f).values)) for f in frames]
         if not wishes:
             raise TannerError("Choose frames besides the reference to match to it.")
         number = max(self._jobs, default=0) + 1
-        job = self._jobs[number] = MatchJob(number, reference.name, len(wishes))
+        job = self._jobs[number] = MatchJob(number, name, len(wishes))
         for old in sorted(self._jobs)[:-8]:
             del self._jobs[old]
-        threading.Thread(target=self._run, args=(job, start, wishes, what, resolver.shoot.id), daemon=True).start()
+        threading.Thread(target=self._run, args=(job, reference, wishes, what, resolver.shoot.id), daemon=True).start()
         return job
 
     def job(self, number: int) -> MatchJob:
@@ -173,6 +232,7 @@ class Matching:
         try:
             waiting = [(i, name, self._workers.submit(matched, start, wish, what)) for i, name, wish in wishes]
             found: dict[int, dict[str, float]] = {}
+            tones: dict[int, dict[str, float]] = {}
             for frame_id, name, future in waiting:
                 if job.cancelled:
                     job.message = "Cancelled; nothing was changed."
@@ -181,6 +241,7 @@ class Matching:
                 try:
                     row |= future.result()
                     found[frame_id] = {k: row[k] for k in ("ev", "mired", "tint")}
+                    tones[frame_id] = row["values"]
                 except Exception as error:  # told for this frame; the others go on
                     row["error"] = (
                         str(error) if isinstance(error, TannerError) else f"could not be measured ({error!r})"
@@ -189,7 +250,7 @@ class Matching:
             with self._catalogue.write() as session:
                 resolver = Resolver(session, shoot_id)
                 wanted = [(f, found[i]) for i in found if (f := session.get(Frame, i)) is not None]
-                set_each_offset(session, resolver, wanted, f"Matched to {job.reference}")
+                set_each_offset(session, resolver, wanted, f"Matched to {job.reference}", tones)
             job.message = self._said(job)
         finally:
             for _, _, future in waiting:

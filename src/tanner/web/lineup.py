@@ -1,6 +1,6 @@
 """The Line-up's data: the areas of a set's frames against their lead's, and small steps for frames that stand out."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import Field
@@ -38,11 +38,12 @@ def lineup(
     group: Annotated[int, Query(alias="set")],
     tolerance: Annotated[float, Query(gt=0, le=20)] = 1.0,
     box: Annotated[str, Query(max_length=80)] = "",
+    kind: Literal["backdrop", "face", "skin", "chart", "card"] = "backdrop",
 ) -> dict[str, Any]:
     """Figures of a set, as far as they are measured; ask again while some are pending.
 
     Args:
-        box: x0,y0,x1,y1 of an area that was drawn on the lead, in shares; empty for the backdrop.
+        box: x0,y0,x1,y1 of an area that was drawn on the lead, in shares; empty for one of the kind.
     """
     with desk.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)
@@ -52,7 +53,7 @@ def lineup(
         query = select(Frame).where(Frame.set_id == group, Frame.verdict != "drop").order_by(Frame.taken, Frame.name)
         frames = list(session.scalars(query))
         lead = resolver.leads.get(chosen.lead_id or 0)
-        readings, pending = desk.lineups.readings(resolver, frames, lead, _box(box))
+        readings, pending = desk.lineups.readings(resolver, frames, lead, _box(box), kind)
     return {**line_up(readings, chosen.lead_id, tolerance), "lead": chosen.lead_id, "pending": pending}
 
 

@@ -1,12 +1,13 @@
 """Matching frames to a reference frame, as the Sheet asks for it."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
 from pydantic import Field
 
 from tanner.catalogue.development import Resolver
-from tanner.core.series.match import What
+from tanner.core.series.match import LIMITS, What
+from tanner.jobs.matching import Reference
 from tanner.web.common import Desk, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body
 
@@ -15,11 +16,19 @@ Share = Annotated[float, Field(ge=0, le=1)]
 
 
 class Match(Body):
-    """Frames to be brought to a reference; box: its area in shares of the picture, or none for the backdrop."""
+    """Frames to be brought to a reference.
+
+    Attributes:
+        box: its area in shares of the picture, or none for one of the kind; tone: contrast, black and white point, too.
+        most: the largest change of exposure in EV; of white balance in proportion.
+    """
 
     reference: int
     what: What = "both"
     box: tuple[Share, Share, Share, Share] | None = None
+    kind: Literal["backdrop", "face", "skin", "chart", "card"] = "backdrop"
+    tone: bool = False
+    most: float = Field(default=LIMITS["ev"], ge=0.1, le=5)
 
 
 @router.post("/match")
@@ -30,7 +39,12 @@ def match(body: Match, desk: Desk) -> dict[str, Any]:
         frames = frames_of(session, body.frames)
         one_shoot([*frames, reference])
         resolver = Resolver(session, reference.shoot_id)
-        return desk.matching.start(reference, frames, resolver, body.what, body.box).as_dict()
+        start = Reference(
+            reference.path, resolver.resolve(reference).values,
+            box=body.box, kind=body.kind, tone=body.tone, most=body.most,
+        )  # fmt: skip
+        others = [f for f in frames if f.id != reference.id]
+        return desk.matching.start(start, reference.name, others, resolver, body.what).as_dict()
 
 
 @router.get("/match/{number}")

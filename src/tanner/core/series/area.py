@@ -13,7 +13,9 @@ from numpy.typing import NDArray
 
 from tanner.core.errors import TannerError
 
-Kind = Literal["backdrop", "drawn", "chart"]
+Kind = Literal["backdrop", "face", "skin", "chart", "card", "drawn"]
+KINDS: tuple[Kind, ...] = ("backdrop", "face", "skin", "chart", "card")
+"""Those that are looked for by what they are."""
 Box = tuple[float, float, float, float]
 EDGE = 320
 """Long edge of the picture that areas are found and measured on."""
@@ -49,6 +51,20 @@ def drawn(shape: tuple[int, int], box: Box) -> Area:
     if inside.sum() < LEAST:
         raise NoArea("The drawn area is too small. Draw it over more of the picture.")
     return Area("drawn", inside, 1.0)
+
+
+def outline(area: Area, most: int = 60) -> list[list[list[float]]]:
+    """The rims of an area as closed lines in shares of the picture, the largest first, each of at most so many points."""
+    h, w = area.mask.shape
+    lines, _ = cv2.findContours(area.mask.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    result = []
+    for line in sorted(lines, key=cv2.contourArea, reverse=True)[:6]:
+        reach = 0.8
+        while len(simple := cv2.approxPolyDP(line, reach, True)) > most:
+            reach *= 1.4
+        if len(simple) > 2:
+            result.append([[round((x + 0.5) / w, 4), round((y + 0.5) / h, 4)] for x, y in simple[:, 0]])
+    return result
 
 
 def backdrop(picture: NDArray[np.uint8]) -> Area:

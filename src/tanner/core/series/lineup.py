@@ -18,6 +18,7 @@ class Reading:
 
     Attributes:
         lab: L*a*b* (D50) as rendered; accepted: why the frame is taken as it is, or empty.
+        outline: rims of the area, in shares of the picture.
     """
 
     key: int
@@ -27,6 +28,7 @@ class Reading:
     area: str = ""
     trouble: str = ""
     accepted: str = ""
+    outline: Sequence[Any] = ()
 
 
 def in_words(lab: Any, reference: Any) -> str:
@@ -67,6 +69,7 @@ def line_up(readings: Sequence[Reading], reference: int | None, tolerance: float
             "outside": False,
             "words": r.trouble,
             "accepted": r.accepted,
+            "outline": list(r.outline),
         }
         if r.lab is not None and held is not None:
             difference = float(ciede2000(np.array(r.lab), held))

@@ -51,11 +51,11 @@ class Matched:
     lab: tuple[float, float, float]
 
 
-def picture_of(source: Source, values: Mapping[str, Any], bits: int = 8) -> NDArray[Any]:
+def picture_of(source: Source, values: Mapping[str, Any], bits: int = 8, edge: int = EDGE) -> NDArray[Any]:
     """The small developed picture that areas are found and measured on."""
     development = develop(values)
     w, h = full_size(source, development)
-    share = min(1.0, EDGE / max(w, h))
+    share = min(1.0, edge / max(w, h))
     size = max(8, round(w * share)), max(8, round(h * share))
     return render(source, development, size, bits=bits, keep=True, draft=True)
 
@@ -94,6 +94,12 @@ def moved(values: Mapping[str, Any], offsets: Mapping[str, float], as_shot: tupl
     return result
 
 
+def shot_as(source: Source, values: Mapping[str, Any]) -> tuple[float, float]:
+    """Kelvin and tint of the light as the camera took it."""
+    kelvin, tint = xy_to_temperature(as_shot_white(source, str(values.get("profile.camera", ""))))
+    return float(kelvin), float(tint)
+
+
 def match(
     source: Source,
     values: Mapping[str, Any],
@@ -111,8 +117,7 @@ def match(
     Raises:
         NoArea: the area cannot be measured.
     """
-    kelvin, tint = xy_to_temperature(as_shot_white(source, str(values.get("profile.camera", ""))))
-    as_shot = float(kelvin), float(tint)
+    as_shot = shot_as(source, values)
     kinds = {"both": ["ev", "mired", "tint"], "exposure": ["ev"], "white": ["mired", "tint"]}[what]
     rows = {"both": [0, 1, 2], "exposure": [0], "white": [1, 2]}[what]
     limit = np.array([limits[k] for k in kinds])
