@@ -236,6 +236,7 @@ def import_files(
     shoot: Annotated[str, typer.Option(help="Name of the shoot; made when there is none of that name.")],
     copy_to: Annotated[Path | None, typer.Option(help="Copy them here, each copy compared with its original.")] = None,
     keyword: Annotated[list[str] | None, typer.Option(help="Keyword; may be given again.")] = None,
+    rules: Annotated[bool, typer.Option("--rules", help="Put presets on by the rules that are kept.")] = False,
     data: DataFolder = DATA,
     as_json: Json = False,
 ) -> None:
@@ -248,14 +249,18 @@ def import_files(
         paths += [f.path for f in find_files(path)] if path.is_dir() else [path.absolute()]
     if not paths:
         raise _fail("there are no pictures in these folders.", 1)
-    job = import_now(data.expanduser(), shoot, paths, copy_to.absolute() if copy_to else None, keyword or [])
+    to = copy_to.absolute() if copy_to else None
+    job = import_now(data.expanduser(), shoot, paths, to, keyword or [], rules=rules)
     for item in job.items:
         if as_json:
             typer.echo(json.dumps(item.as_dict()))
         elif item.state == "failed":
             typer.echo(f"tanner: {item.path.name}: {item.message}", err=True)
         else:
-            typer.echo(f"{item.path.name}  {'brought in' if item.state == 'in' else item.message}")
+            said = "brought in" if item.state == "in" else item.message
+            typer.echo(f"{item.path.name}  {said}{'; ' + item.message if item.state == 'in' and item.message else ''}")
+    if job.ruled and not as_json:
+        typer.echo(job.ruled)
     if any(i.state == "failed" for i in job.items):
         raise typer.Exit(1)
 

@@ -208,7 +208,7 @@ def test_going_back_to_any_step(session: Session) -> None:
     assert [s["label"] for s in steps] == ["Offset mired +8", "Shadows 9 %", "Exposure 0.1 EV"]
     frame = session.get_one(Frame, 2)
     first = state_after(session, frame, steps[-1]["action"])
-    assert first == {"own": {"light.exposure": 0.1}, "offsets": {}, "follows": True}
+    assert first == {"own": {"light.exposure": 0.1}, "offsets": {}, "follows": True, "worn": []}
     assert state_after(session, frame, 0)["own"] == {}
     record(session, 1, "back", [(frame, first)])
     undo(session, 1)

@@ -67,7 +67,7 @@ def test_faces_and_skin_of_our_portraits_are_found(name: str) -> None:
     picture = scene(name)
     face, skin = area_of("face", at(picture)), area_of("skin", at(picture))
     assert face.mask.shape == sized(picture, EDGE).shape[:2]
-    assert face.confidence >= 0.75 and 0.4 < skin.confidence
+    assert face.confidence >= 0.75 and skin.confidence > 0.4
     assert (skin.mask & face.mask).sum() > 0.95 * skin.mask.sum()
     small = cv2.cvtColor(sized(picture, EDGE).astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
     # Even: skin spreads less than the face around it, and is a colour of skin (reddish yellow).

@@ -118,6 +118,7 @@ def test_a_vanished_drive(data: Path, tmp_path: Path) -> None:
 def test_what_an_ended_program_left_is_finished(card: Path, data: Path) -> None:
     """Frames without a set and picture, as after a kill: the next start makes both."""
     from tanner.jobs.imports import Importer
+    from tanner.jobs.matching import Matching
     from tanner.jobs.pictures import Pictures
     from tanner.jobs.workers import Workers
 
@@ -131,7 +132,7 @@ def test_what_an_ended_program_left_is_finished(card: Path, data: Path) -> None:
         session.query(FrameSet).delete()
     workers = Workers(2)
     pictures = Pictures(catalogue, workers)
-    importer = Importer(catalogue, workers, pictures)
+    importer = Importer(catalogue, workers, pictures, Matching(catalogue, workers))
     importer.finish_interrupted()
     importer._queue.shutdown(wait=True)
     with catalogue.read() as session:

@@ -12,9 +12,12 @@ from tanner.catalogue.models import Action, Base, Frame, FrameSet, Patch, Shoot
 from tanner.catalogue.profiles import Rule, chosen_by_rule
 from tanner.core.adjust.registry import adjustments, blend, check_names, develop
 from tanner.core.errors import SettingsError, TannerError
+from tanner.core.series import worn
 from tanner.core.series.depends import About, settled
-from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, offset_for, resolve, shifted
+from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, followed, offset_for, resolve, shifted
 
+Wearing = tuple[Frame, str, str, float, Mapping[str, Any]]
+"""A frame, a preset's key and name, its amount in %, and its values for this frame at this amount."""
 KINDS: dict[str, type[Base]] = {"frame": Frame, "set": FrameSet, "shoot": Shoot}
 
 
@@ -41,23 +44,44 @@ class Resolver:
         self.rules: list[Rule] = session.info.get("rules", list)()
 
     def lead_of(self, frame: Frame) -> Frame | None:
-        """The lead whose development this frame takes over; None for leads and for frames on their own."""
+        """The lead whose development this frame takes over; None for frames on their own.
+
+        A lead has one itself where its set stands under another set.
+        """
         group = self.sets.get(frame.set_id or 0)
-        if group is None or group.lead_id in (None, frame.id) or not frame.follows:
+        if group is None or not frame.follows:
             return None
-        return self.leads.get(group.lead_id or 0)
+        if group.lead_id == frame.id:
+            group = self.sets.get(group.under_id or 0)
+        lead = self.leads.get(group.lead_id or 0) if group else None
+        return None if lead is None or lead.id == frame.id else lead
+
+    def led_by(self, frame: Frame) -> dict[str, Any]:
+        """What a frame takes over from its lead, and that from the lead above it, and so on."""
+        chain: list[Frame] = []
+        lead = self.lead_of(frame)
+        while lead is not None and lead.id != frame.id and lead not in chain:
+            chain.append(lead)
+            lead = self.lead_of(lead)
+        values: dict[str, Any] = {}
+        for each in reversed(chain):
+            values |= followed(self.coming.get(each.id, each.own))
+        return values
+
+    def relative_to_lead(self, frame: Frame) -> bool:
+        """Whether corrections of exposure and light are kept as offsets. A lead's are values, for its followers take them."""
+        return self.lead_of(frame) is not None and not self.is_lead(frame)
 
     def is_lead(self, frame: Frame) -> bool:
         group = self.sets.get(frame.set_id or 0)
         return group is not None and group.lead_id == frame.id
 
     def layers(self, frame: Frame, own: Mapping[str, Any] | None = None) -> Layers:
-        lead = self.lead_of(frame)
         kelvin, tint = frame.as_shot or (5500.0, 0.0)
         return Layers(
             defaults={**frame.starting, **self._by_rule(frame, kelvin)},
             preset=self._by_preset(frame),
-            lead=self.coming.get(lead.id, lead.own) if lead else {},
+            lead=self.led_by(frame),
             own=frame.own if own is None else own,
             offsets=frame.offsets,  # type: ignore[arg-type]
             as_shot=(kelvin, tint),
@@ -173,7 +197,7 @@ def history(session: Session, frame: Frame, limit: int = 100) -> list[dict[str, 
 
 def state_after(session: Session, frame: Frame, action_id: int) -> dict[str, Any]:
     """The frame's own layer as it was right after an action; 0 is before the first one."""
-    state = {"own": frame.own, "offsets": frame.offsets, "follows": frame.follows}
+    state = {"own": frame.own, "offsets": frame.offsets, "follows": frame.follows, "worn": frame.worn}
     query = (
         select(Patch)
         .join(Action, Patch.action_id == Action.id)
@@ -218,7 +242,7 @@ def edited(
     check_names(values)
     resolved = resolver.resolve(frame)
     own, offsets = dict(frame.own), dict(frame.offsets)
-    follows = resolver.lead_of(frame) is not None
+    follows = resolver.relative_to_lead(frame)
     as_shot = (frame.as_shot[0], frame.as_shot[1])
     for key, value in values.items():
         kind = adjustments()[key].spec.offset
@@ -321,7 +345,7 @@ def set_each_offset(
     changes: list[tuple[Base, Mapping[str, Any]]] = []
     for frame, deltas in wanted:
         also = (values or {}).get(frame.id, {})
-        if resolver.lead_of(frame) is None:
+        if not resolver.relative_to_lead(frame):
             shown = resolver.resolve(frame).values
             as_shot = (frame.as_shot[0], frame.as_shot[1])
             moved = {
@@ -345,8 +369,77 @@ def give_up(session: Session, resolver: Resolver, frames: Sequence[Frame], keys:
         kinds = {table[k].spec.offset for k in named if k in table} if keys is not None else set(OFFSET_LIMITS)
         own = {k: v for k, v in frame.own.items() if k not in named}
         offsets = {k: v for k, v in frame.offsets.items() if k not in kinds}
-        changes.append((frame, {"own": own, "offsets": offsets}))
+        changes.append((frame, {"own": own, "offsets": offsets, **({"worn": []} if keys is None else {})}))
     label = "Departures given up" if keys is None else f"{', '.join(table[k].spec.label for k in keys[:3])} given up"
+    return record(session, resolver.shoot.id, label, changes)
+
+
+def wear(session: Session, resolver: Resolver, wanted: Sequence[Wearing], label: str) -> Action | None:
+    """Put presets on top of what frames wear, as one action; one that a frame wears already is put on anew."""
+    return record(session, resolver.shoot.id, label, wear_changes(resolver, wanted))
+
+
+def wear_changes(resolver: Resolver, wanted: Sequence[Wearing]) -> list[tuple[Frame, dict[str, Any]]]:
+    """Fields of frames after presets were put on them; see `wear`."""
+    told: list[tuple[Frame, Mapping[str, Any]]] = []
+    fields: dict[int, dict[str, Any]] = {}
+    for frame, key, name, amount, values in wanted:
+        resolved = resolver.resolve(frame)
+        stay = [n for n, e in enumerate(frame.worn) if e["key"] != key]
+        rest: list[Any] = list(frame.worn)
+        back: dict[str, Any] = {}
+        offsets: dict[str, float] = {}
+        if len(stay) < len(frame.worn):
+            rest, back, offsets = worn.rearranged(frame.worn, stay, resolved.values, resolved.below)
+        own = {k: v for k, v in {**frame.own, **back}.items() if k not in back or v != resolved.base(k)}
+        top = worn.entry(key, name, amount, values, own, {**frame.offsets, **offsets}, rest)
+        fields[frame.id] = {"worn": [*rest, top]}
+        told.append((frame, {**back, **values}))
+    return [(f, {**after, **fields[f.id]}) for f, after in _edited_all(resolver, told)]
+
+
+def rearrange(
+    session: Session, resolver: Resolver, frames: Sequence[Frame], keep: Sequence[str], label: str
+) -> Action | None:
+    """Put the presets that frames wear into another order, or take some out, by their keys, the lowest first.
+
+    What frames wear besides `keep` is taken out; a frame that lacks one of them just has no such preset.
+    """
+    told: list[tuple[Frame, Mapping[str, Any]]] = []
+    fields: dict[int, dict[str, Any]] = {}
+    for frame in frames:
+        place = {e["key"]: n for n, e in enumerate(frame.worn)}
+        order = [place[k] for k in dict.fromkeys(keep) if k in place]
+        resolved = resolver.resolve(frame)
+        after, values, offsets = worn.rearranged(frame.worn, order, resolved.values, resolved.below)
+        fields[frame.id] = {"worn": after, "put back": offsets}
+        told.append((frame, values))
+    changes = []
+    for frame, edit in _edited_all(resolver, told):
+        back = fields[frame.id].pop("put back")
+        changes.append((frame, {"own": edit["own"], "offsets": {**edit["offsets"], **back}, **fields[frame.id]}))
+    return record(session, resolver.shoot.id, label, changes)
+
+
+def reset(session: Session, resolver: Resolver, frames: Sequence[Frame], groups: Sequence[str] | None) -> Action | None:
+    """Put adjustments of groups (all of them without any) back to how frames start, as one action.
+
+    A follower then departs from its lead where the lead differs; to follow again is `give_up`.
+    """
+    keys = [k for k, a in adjustments().items() if groups is None or a.group in groups]
+    if not keys:
+        raise SettingsError("There is no such group of adjustments.")
+    told = []
+    for frame in frames:
+        layers = resolver.layers(frame)
+        start = {**layers.defaults, **layers.preset}
+        told.append((frame, {k: start.get(k, adjustments()[k].neutral) for k in keys}))
+    kinds = {adjustments()[k].spec.offset for k in keys} - {None}
+    changes = []
+    for frame, after in _edited_all(resolver, told):
+        offsets = {k: v for k, v in after["offsets"].items() if k not in kinds}
+        changes.append((frame, {**after, "offsets": offsets, **({"worn": []} if groups is None else {})}))
+    label = "Everything reset" if groups is None else f"{', '.join(dict.fromkeys(groups))} reset"
     return record(session, resolver.shoot.id, label, changes)
 
 

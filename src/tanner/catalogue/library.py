@@ -1,15 +1,20 @@
 """Presets and output specs: one readable JSON file each; those that ship, and the user's own beside them."""
 
+import json
 import re
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
+
+from pydantic import ValidationError
 
 from tanner.core.errors import FormatError, TannerError
 from tanner.core.output.files import write_whole
 from tanner.core.output.naming import clean
 from tanner.core.output.spec import OutputSpec, read_spec
+from tanner.core.series.depends import About
 from tanner.core.series.preset import Preset, parse_preset, read_preset
+from tanner.core.series.rules import FrameRule, meeting
 
 SHIPPED = Path(__file__).parent.parent / "shipped"
 T = TypeVar("T")
@@ -37,7 +42,7 @@ class Library:
     """The presets and specs of one data folder."""
 
     def __init__(self, data: Path) -> None:
-        self._presets, self._specs = data / "presets", data / "specs"
+        self._presets, self._specs, self._rules = data / "presets", data / "specs", data / "rules.json"
 
     def presets(self) -> tuple[dict[str, Preset], list[str]]:
         """By key, with problems of files that could not be read."""
@@ -61,6 +66,32 @@ class Library:
         if len(data) > 1_000_000:
             raise FormatError(f"{name}: is too large for a preset.")
         return self.save_preset(parse_preset(data, name))
+
+    def rules(self) -> list[FrameRule]:
+        """Rules that put presets on frames, in their order; none where the file makes no sense."""
+        try:
+            return [FrameRule(**r) for r in json.loads(self._rules.read_text())]
+        except FileNotFoundError:
+            return []
+        except (OSError, ValueError, TypeError, ValidationError) as error:
+            raise FormatError(f"{self._rules.name}: cannot be used ({str(error).splitlines()[0]}).") from None
+
+    def save_rules(self, rules: list[FrameRule]) -> None:
+        text = json.dumps([r.model_dump(exclude_defaults=True) for r in rules], indent=1)
+        write_whole(self._rules, text.encode(), replace=True)
+
+    def by_rule(self, about: About, name: str) -> list[dict[str, Any]]:
+        """The presets that rules give a frame, the lowest first: key, name, amount, when; or error, where one is gone."""
+        presets = self.presets()[0]
+        rows: list[dict[str, Any]] = []
+        for rule in meeting(self.rules(), about, name):
+            row = {"key": rule.preset, "amount": rule.amount, "when": rule.when.words()}
+            preset = presets.get(rule.preset)
+            if preset is None:
+                rows.append({**row, "name": rule.preset, "error": "this preset is no longer there"})
+            else:
+                rows.append({**row, "name": preset.name})
+        return rows
 
     def delete_preset(self, key: str) -> None:
         self._own(self._presets, key).unlink()

@@ -29,7 +29,8 @@ class Shoot(Base):
     """One commission or session.
 
     Attributes:
-        preset: {"name", "values", "amount"} of the preset under all its frames, or empty.
+        preset: {"name", "values", "amount"} of the preset under all its frames, or empty; "match" with a stored reference.
+        sidecars: development is written to XMP files beside the originals.
     """
 
     __tablename__ = "shoot"
@@ -39,10 +40,15 @@ class Shoot(Base):
     creator: Mapped[str] = mapped_column(default="")
     rights: Mapped[str] = mapped_column(default="")
     preset: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    sidecars: Mapped[bool] = mapped_column(default=False)
 
 
 class FrameSet(Base):
-    """Frames taken under one setup; a set without frames is not shown, so that undo can bring it back."""
+    """Frames taken under one setup; a set without frames is not shown, so that undo can bring it back.
+
+    Attributes:
+        under_id: another set whose lead this set's lead follows: the same light, other things.
+    """
 
     __tablename__ = "frame_set"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -50,6 +56,7 @@ class FrameSet(Base):
     name: Mapped[str]
     reason: Mapped[str] = mapped_column(default="")
     lead_id: Mapped[int | None] = mapped_column(default=None)
+    under_id: Mapped[int | None] = mapped_column(default=None)
 
 
 CAMERA_NAMES = ("make", "model", "unique_model")
@@ -64,6 +71,9 @@ class Frame(Base):
         facts: of the file; starting: layer 1, defaults by rule.
         as_shot: [kelvin, tint].
         accepted: why the Line-up takes the frame as it is, or empty.
+        worn: presets that were put on the frame, the first lowest (see core.series.worn).
+        seen: what it was recognised as: {"chart": true}, {"bracket": [place, count]}.
+        sidecar: short hash of the sidecar as it was written or read last, or empty.
     """
 
     __tablename__ = "frame"
@@ -96,6 +106,9 @@ class Frame(Base):
     own: Mapped[dict[str, Any]] = mapped_column(default=dict)
     offsets: Mapped[dict[str, Any]] = mapped_column(default=dict)
     accepted: Mapped[str] = mapped_column(default="")
+    worn: Mapped[list[Any]] = mapped_column(default=list)
+    seen: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    sidecar: Mapped[str] = mapped_column(default="")
 
     @property
     def camera_names(self) -> list[str]:

@@ -10,7 +10,7 @@ from tanner.catalogue.models import Action, Base, Frame, FrameSet
 from tanner.core.errors import TannerError
 from tanner.core.raw.facts import camera_name
 from tanner.core.series.resolve import followed
-from tanner.core.series.sets import Sighting, propose
+from tanner.core.series.sets import Limits, Sighting, brackets, exposure_ev, propose
 
 
 def sighting(frame: Frame) -> Sighting:
@@ -24,6 +24,9 @@ def sighting(frame: Frame) -> Sighting:
         taken=frame.taken,
         name=frame.name,
         descriptor=frame.descriptor,
+        exposure_ev=exposure_ev(facts.get("aperture"), facts.get("exposure_s"), frame.iso),
+        upright=frame.height > frame.width,
+        chart=bool(frame.seen.get("chart")),
     )
 
 
@@ -32,22 +35,59 @@ def _next_name(session: Session, shoot_id: int) -> int:
     return int(session.scalar(query) or 0) + 1
 
 
-def propose_sets(session: Session, shoot_id: int, *, again: bool = False) -> Action | None:
+def would_propose(session: Session, shoot_id: int, limits: Limits) -> list[dict[str, object]]:
+    """What a new proposal for all frames would be: counts, first frames and reasons."""
+    frames = {f.id: f for f in session.scalars(select(Frame).where(Frame.shoot_id == shoot_id))}
+    return [
+        {"count": len(p.keys), "first": frames[p.keys[0]].name, "reason": p.reason}
+        for p in propose([sighting(f) for f in frames.values()], limits)
+    ]
+
+
+def propose_sets(session: Session, shoot_id: int, *, again: bool = False, limits: Limits = Limits()) -> Action | None:
     """Put frames without a set into proposed ones; `again` proposes for all frames."""
     query = select(Frame).where(Frame.shoot_id == shoot_id)
     frames = {f.id: f for f in session.scalars(query) if again or f.set_id is None}
     changes: list[tuple[Base, dict[str, object]]] = []
-    for proposal in propose([sighting(f) for f in frames.values()]):
+    seen = [sighting(f) for f in frames.values()]
+    places = brackets(seen)
+    for proposal in propose(seen, limits):
+        # A chart shows the light, not what the set is about: it leads only where there is nothing else.
+        lead = next((k for k in proposal.keys if not frames[k].seen.get("chart")), proposal.keys[0])
         group = FrameSet(
             shoot_id=shoot_id,
             name=f"Set {_next_name(session, shoot_id)}",
             reason=proposal.reason,
-            lead_id=proposal.keys[0],
+            lead_id=lead,
         )
         session.add(group)
         session.flush()
-        changes += [(frames[k], {"set_id": group.id}) for k in proposal.keys]
+        for key in proposal.keys:
+            kept = {k: v for k, v in frames[key].seen.items() if k != "bracket"}
+            bracket = {"bracket": list(places[key])} if key in places else {}
+            changes.append((frames[key], {"set_id": group.id, "seen": {**kept, **bracket}}))
     return record(session, shoot_id, "Sets proposed", changes)
+
+
+def put_under(session: Session, group: FrameSet, other: FrameSet | None) -> Action | None:
+    """Let a set's lead follow the lead of another set (same light, other things), or stand on its own again.
+
+    Raises:
+        TannerError: it would go round in a circle, or the other set has no lead.
+    """
+    if other is None:
+        return record(session, group.shoot_id, f"{group.name} stands on its own", [(group, {"under_id": None})])
+    if other.shoot_id != group.shoot_id:
+        raise TannerError("A set can follow a set of its own shoot only. Carry over takes settings to other shoots.")
+    above, seen = other, {group.id}
+    while above is not None:
+        if above.id in seen:
+            raise TannerError(f"{other.name} follows {group.name} already, so {group.name} cannot follow it.")
+        seen.add(above.id)
+        above = session.get(FrameSet, above.under_id or 0)  # type: ignore[assignment]
+    if other.lead_id is None or group.lead_id is None:
+        raise TannerError("A set without frames neither leads nor follows.")
+    return record(session, group.shoot_id, f"{group.name} follows {other.name}", [(group, {"under_id": other.id})])
 
 
 def _members(session: Session, set_id: int) -> list[Frame]:
@@ -80,7 +120,15 @@ def move(session: Session, shoot_id: int, frames: Sequence[Frame], to: FrameSet 
     changes: list[tuple[Base, dict[str, object]]] = []
     label = f"{len(frames)} moved to {to.name}" if to else f"{len(frames)} split off"
     if to is None:
-        to = FrameSet(shoot_id=shoot_id, name=f"Set {_next_name(session, shoot_id)}", reason="split by hand")
+        # What they took from a set above theirs stays when all come from under the same one.
+        groups = [session.get(FrameSet, i) for i in {f.set_id for f in frames if f.set_id}]
+        above = {g.under_id for g in groups if g}
+        to = FrameSet(
+            shoot_id=shoot_id,
+            name=f"Set {_next_name(session, shoot_id)}",
+            reason="split by hand",
+            under_id=above.pop() if len(above) == 1 else None,
+        )
         session.add(to)
         session.flush()
     leaving = {f.id for f in frames if f.set_id != to.id}

@@ -1,6 +1,7 @@
 """The import job: per file hash, copy with a check, read, picture; a bad file is told and the rest goes on."""
 
 import threading
+import time
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -11,11 +12,16 @@ from sqlalchemy import select
 
 from tanner.catalogue.development import Resolver
 from tanner.catalogue.importing import add_frame, copy_in, known_contents
+from tanner.catalogue.library import Library
 from tanner.catalogue.models import Frame, Shoot
+from tanner.catalogue.ruling import apply_rules
 from tanner.catalogue.sets import propose_sets
+from tanner.catalogue.sidecars import read_for_import, sets_by_sidecar, take_over
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import FileError, TannerError
 from tanner.core.output.files import file_hash
+from tanner.core.series.preset import StoredMatch
+from tanner.jobs.matching import Matching
 from tanner.jobs.pictures import Pictures, wish_for
 from tanner.jobs.tasks import embedded_preview, read_facts
 from tanner.jobs.workers import Workers
@@ -52,8 +58,11 @@ class ImportJob:
     items: list[Item]
     copy_to: Path | None = None
     keywords: tuple[str, ...] = ()
-    stage: str = "files"  # files, pictures, done
+    stage: str = "files"  # files, pictures, matching, done
     cancelled: threading.Event = field(default_factory=threading.Event)
+    rules: bool = False
+    ruled: str = ""
+    with_sidecar: set[int] = field(default_factory=set)
 
     def as_dict(self) -> dict[str, Any]:
         return {
@@ -61,6 +70,8 @@ class ImportJob:
             "total": len(self.items),
             "done": sum(i.state not in ("waiting", "working") for i in self.items),
             "cancelled": self.cancelled.is_set(),
+            "ruled": self.ruled,
+            "sidecars": len(self.with_sidecar),
             "items": [i.as_dict() for i in self.items],
         }
 
@@ -68,19 +79,25 @@ class ImportJob:
 class Importer:
     """Runs import jobs, one after the other, two files at a time."""
 
-    def __init__(self, catalogue: Catalogue, workers: Workers, pictures: Pictures) -> None:
-        self._catalogue, self._workers, self._pictures = catalogue, workers, pictures
+    def __init__(self, catalogue: Catalogue, workers: Workers, pictures: Pictures, matching: Matching) -> None:
+        self._catalogue, self._workers, self._pictures, self._matching = catalogue, workers, pictures, matching
+        self._library = Library(catalogue.folder)
         self._queue = ThreadPoolExecutor(1, thread_name_prefix="import")
         self.jobs: dict[int, ImportJob] = {}
         self._next = 0
         self._contents_lock = threading.Lock()
 
     def start(
-        self, shoot_id: int, paths: Sequence[Path], copy_to: Path | None = None, keywords: Sequence[str] = ()
+        self,
+        shoot_id: int,
+        paths: Sequence[Path],
+        copy_to: Path | None = None,
+        keywords: Sequence[str] = (),
+        rules: bool = False,
     ) -> int:
         """Queue an import; its number serves to ask for progress."""
         self._next += 1
-        job = ImportJob(shoot_id, [Item(p) for p in paths], copy_to, tuple(keywords))
+        job = ImportJob(shoot_id, [Item(p) for p in paths], copy_to, tuple(keywords), rules=rules)
         self.jobs[self._next] = job
         self._queue.submit(self.run, job)
         return self._next
@@ -95,8 +112,38 @@ class Importer:
         if any(i.state == "in" for i in job.items):
             self._pictures.wait()
             with self._catalogue.write() as session:
+                sets_by_sidecar(session, job.shoot_id)
                 propose_sets(session, job.shoot_id)
+            self._by_rules(job)
         job.stage = "done"
+
+    def _by_rules(self, job: ImportJob) -> None:
+        """Presets by rule on what came in without a sidecar, and matches to references that presets store."""
+        new = [i.frame_id for i in job.items if i.frame_id and i.frame_id not in job.with_sidecar]
+        started = []
+        try:
+            with self._catalogue.write() as session:
+                frames = list(session.scalars(select(Frame).where(Frame.id.in_(new))))
+                resolver = Resolver(session, job.shoot_id)
+                stored = resolver.shoot.preset.get("match")
+                wanted = [(StoredMatch(**stored), resolver.shoot.preset["name"], new)] if stored and new else []
+                if job.rules:
+                    action, presets = apply_rules(session, resolver, frames, self._library)
+                    wanted += [(p.match, p.name, ids) for p, ids in presets if p.match]
+                    job.ruled = "presets were put on by the rules" if action else "no rule fitted"
+            for match, name, ids in wanted:
+                with self._catalogue.read() as session:
+                    frames = list(session.scalars(select(Frame).where(Frame.id.in_(ids))))
+                    started.append(self._matching.start_stored(match, name, frames, Resolver(session, job.shoot_id)))
+        except TannerError as error:
+            job.ruled = str(error)
+        for match_job in started:
+            job.stage = "matching"
+            while not match_job.over:
+                if job.cancelled.is_set():
+                    match_job.cancelled = True
+                time.sleep(0.05)
+            job.ruled = f"{job.ruled} {match_job.message}".strip()
 
     def _one(self, job: ImportJob, item: Item, known: dict[str, str]) -> None:
         if job.cancelled.is_set():
@@ -124,6 +171,7 @@ class Importer:
             # Read before it is copied: a file that cannot be read is not wanted in the folder.
             facts = self._workers.submit(read_facts, str(item.path)).result()
             path = item.path
+            sidecar, mark, trouble = read_for_import(item.path)
             if job.copy_to:
                 path, copied = copy_in(item.path, job.copy_to)
                 if copied != content:
@@ -136,7 +184,11 @@ class Importer:
         if frame_id is None:
             item.state, item.message = "already", "is in already"
             return
-        item.frame_id, item.state = frame_id, "in"
+        item.frame_id, item.state, item.message = frame_id, "in", trouble
+        if sidecar:
+            job.with_sidecar.add(frame_id)
+            with self._catalogue.write() as session:
+                take_over(session.get_one(Frame, frame_id), sidecar, "" if job.copy_to else mark)
         small = self._workers.submit(embedded_preview, str(path)).result()
         if small:
             self._pictures.put_embedded(frame_id, small)
@@ -160,6 +212,7 @@ class Importer:
             self._pictures.wait()
             for shoot_id in {f.shoot_id for f in lonely}:
                 with self._catalogue.write() as session:
+                    sets_by_sidecar(session, shoot_id)
                     propose_sets(session, shoot_id)
 
         self._queue.submit(propose)
@@ -177,6 +230,7 @@ def import_now(
     copy_to: Path | None,
     keywords: Sequence[str],
     workers: Workers | None = None,
+    rules: bool = False,
 ) -> ImportJob:
     """Bring files into a shoot by name, and wait for the end: the command line's way.
 
@@ -186,7 +240,7 @@ def import_now(
     catalogue = Catalogue(data)
     own, workers = workers is None, workers or Workers(2)
     pictures = Pictures(catalogue, workers)
-    importer = Importer(catalogue, workers, pictures)
+    importer = Importer(catalogue, workers, pictures, Matching(catalogue, workers))
     try:
         with catalogue.write() as session:
             shoot = session.scalars(select(Shoot).where(Shoot.name == shoot_name)).first()
@@ -195,7 +249,7 @@ def import_now(
                 session.add(shoot)
                 session.flush()
             shoot_id = shoot.id
-        job = ImportJob(shoot_id, [Item(p) for p in paths], copy_to, tuple(keywords))
+        job = ImportJob(shoot_id, [Item(p) for p in paths], copy_to, tuple(keywords), rules=rules)
         importer.run(job)
         return job
     finally:

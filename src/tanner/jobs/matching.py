@@ -15,8 +15,9 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.raw.reader import read
-from tanner.core.series.area import Area, Box, Kind, NoArea, drawn, found_again, outline
-from tanner.core.series.match import LIMITS, What, match, measured, moved, picture_of, shot_as
+from tanner.core.series.area import Area, Box, Kind, NoArea, What, drawn, found_again, outline
+from tanner.core.series.match import LIMITS, match, measured, moved, picture_of, shot_as
+from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of
 from tanner.core.series.tone_match import match_tone, scale_of, structured
 from tanner.jobs.tasks import starting
@@ -216,6 +217,11 @@ class Matching:
             del self._jobs[old]
         threading.Thread(target=self._run, args=(job, reference, wishes, what, resolver.shoot.id), daemon=True).start()
         return job
+
+    def start_stored(self, stored: StoredMatch, name: str, frames: Sequence[Frame], resolver: Resolver) -> MatchJob:
+        """Begin to match frames to a reference that a preset stored."""
+        start = Reference("", {}, kind=stored.kind, lab=stored.lab, scale=stored.scale, tone=stored.tone)
+        return self.start(start, f"{stored.of or 'the reference'} of {name}", frames, resolver, stored.what)
 
     def job(self, number: int) -> MatchJob:
         if number not in self._jobs:

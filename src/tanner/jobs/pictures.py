@@ -116,6 +116,8 @@ class Pictures:
             frame = session.get(Frame, wish.frame_id)
             if frame and not frame.descriptor and result["noise"] and frame.iso:
                 TABLE.add(frame.camera, frame.iso, *result["noise"])
+            if frame and not frame.descriptor and result["chart"]:
+                frame.seen = {**frame.seen, "chart": True}
             if frame and (not frame.descriptor or frame.error):
                 frame.descriptor, frame.error = result["descriptor"], ""
 

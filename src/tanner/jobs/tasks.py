@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.colour.spaces import SPACES
 from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.errors import TannerError
 from tanner.core.noise.model import measured
@@ -18,6 +19,8 @@ from tanner.core.output.develop import size_for, target_path, write_file
 from tanner.core.output.metadata import Words
 from tanner.core.output.sizing import output_size, parse_size
 from tanner.core.output.spec import OutputSpec
+from tanner.core.profile.chart import published24
+from tanner.core.profile.detect import shows_chart
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import RAW, Source, read
 from tanner.core.render import as_shot_white, full_size, render
@@ -109,7 +112,10 @@ def preview(path: str, settings: dict[str, Any], first: bool = True) -> dict[str
     """A rendered preview with what is measured on it; `first`: the frame's noise too, which takes a while."""
     source = read(Path(path))
     pixels = picture(source, settings, PREVIEW)
-    noise = None
+    noise, chart = None, False
+    if first:
+        small = SPACES["srgb"].decode(pixels / 255).astype(np.float32)
+        chart = shows_chart(small, published24())
     if (
         first
         and source.facts.kind == "bayer"
@@ -119,7 +125,13 @@ def preview(path: str, settings: dict[str, Any], first: bool = True) -> dict[str
         # What the file does not say of its noise is learned from the user's own frames.
         found = measured(source)
         noise = [v.tolist() for v in found] if found else None
-    return {"jpeg": jpeg(pixels), "descriptor": descriptor(pixels), "size": pixels.shape[1::-1], "noise": noise}
+    return {
+        "jpeg": jpeg(pixels),
+        "descriptor": descriptor(pixels),
+        "size": pixels.shape[1::-1],
+        "noise": noise,
+        "chart": chart,
+    }
 
 
 def develop_file(

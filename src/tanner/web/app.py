@@ -27,6 +27,8 @@ from tanner.web import (
     profiles,
     sets,
     shoots,
+    sidecars,
+    wearing,
 )
 from tanner.web.guard import Guard
 from tanner.web.services import Services
@@ -64,6 +66,8 @@ def create_app(services: Services) -> FastAPI:
         merging,
         noise,
         profiles,
+        sidecars,
+        wearing,
     ):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")

@@ -32,6 +32,7 @@ class Ask(BaseModel):
     relative: list[str] = []
     preset: str = ""
     amount: float = Field(default=100, ge=0, le=150)
+    leave: list[str] = Field(default=[], max_length=20)
     view: View
 
 
@@ -80,7 +81,7 @@ class Bench:
     def _wished(self, ask: Ask, frame: Frame) -> dict[str, Any]:
         if not ask.preset:
             return ask.values
-        return self.desk.library.preset(ask.preset).at(ask.amount / 100, about_of(frame))
+        return self.desk.library.preset(ask.preset).at(ask.amount / 100, about_of(frame), ask.leave)
 
     def probe(self, x: float, y: float) -> dict[str, Any] | None:
         """Values of the picture sent last, at a place in shares of it."""

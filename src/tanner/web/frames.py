@@ -3,27 +3,25 @@
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import (
     Resolver,
-    about_of,
     carry,
     carry_list,
     give_up,
     history,
     record,
-    set_each,
     set_values,
     state_after,
 )
-from tanner.core.adjust.registry import blend, develop
+from tanner.core.adjust.registry import develop
 from tanner.core.colour.white import picked
-from tanner.core.errors import SettingsError, TannerError
+from tanner.core.errors import TannerError
 from tanner.core.render import camera_numbers
-from tanner.core.series.preset import Preset
+from tanner.core.series.worn import told
 from tanner.jobs.pictures import wish_for
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.shoots import frame_row
@@ -58,21 +56,6 @@ class Marks(Body):
 class Carry(Body):
     source: int
     keys: list[str] = Field(min_length=1, max_length=200)
-
-
-class Apply(Body):
-    key: str
-    amount: float = Field(default=100, ge=0, le=150)
-
-
-class Save(BaseModel):
-    """A preset made of the current values of chosen groups."""
-
-    model_config = ConfigDict(extra="forbid")
-    name: str = Field(min_length=1, max_length=80)
-    folder: str = Field(default="Own", min_length=1, max_length=80)
-    groups: list[str] = Field(min_length=1)
-    replace: bool = False
 
 
 @router.get("/frames/{frame_id}/picture", response_model=None)
@@ -143,6 +126,7 @@ def state(frame_id: int, desk: Desk) -> dict[str, Any]:
             "facts": facts,
             "path": frame.path,
             "history": history(session, frame),
+            "wornPresets": told(frame.worn, resolved.values),
         }
 
 
@@ -218,50 +202,6 @@ def pick(frame_id: int, body: Pick, desk: Desk) -> dict[str, Any]:
     if (numbers * (1 if source.facts.is_raw else 0)).max() >= 0.98:
         raise TannerError("This place is clipped, so its colour is not known. Pick a darker neutral one.")
     return {"values": picked(source.colour_by(values.get("profile.camera", ""))[0], numbers)}
-
-
-# --- presets on frames -------------------------------------------------------------------------
-
-
-@router.get("/frames/{frame_id}/try")
-def try_preset(
-    frame_id: int,
-    key: str,
-    desk: Desk,
-    amount: Annotated[float, Query(ge=0, le=150)] = 100,
-    edge: Annotated[int, Query(ge=64, le=640)] = 160,
-) -> Response:
-    """The frame with a preset on it, small, without changing anything."""
-    preset = desk.library.preset(key)
-    with desk.catalogue.read() as session:
-        frame = frame_of(session, frame_id)
-        values = Resolver(session, frame.shoot_id).resolve(frame).values
-    jpeg = desk.viewer.picture(frame.path, {**values, **preset.at(amount / 100, about_of(frame))}, edge)
-    return Response(jpeg, media_type="image/jpeg", headers={"cache-control": "no-store"})
-
-
-@router.post("/apply")
-def apply(body: Apply, desk: Desk) -> dict[str, Any]:
-    preset = desk.library.preset(body.key)
-    with desk.catalogue.write() as session:
-        frames = frames_of(session, body.frames)
-        resolver = Resolver(session, one_shoot(frames))
-        label = f"Preset {preset.name} at {body.amount:g} %"
-        wanted = [(f, preset.at(body.amount / 100, about_of(f))) for f in frames]
-        return done(set_each(session, resolver, wanted, label))
-
-
-@router.post("/frames/{frame_id}/preset")
-def save_preset(frame_id: int, body: Save, desk: Desk) -> dict[str, Any]:
-    """Keep chosen groups of a frame's development as a preset."""
-    with desk.catalogue.read() as session:
-        frame = frame_of(session, frame_id)
-        values = Resolver(session, frame.shoot_id).resolve(frame).values
-    chosen = {k: v for k, v in values.items() if k.split(".")[0] in body.groups}
-    if not chosen:
-        raise SettingsError("These groups are all at their neutral values: there is nothing to keep.")
-    preset = Preset(name=body.name.strip(), folder=body.folder.strip(), values=blend(chosen, 1.0))
-    return {"key": desk.library.save_preset(preset, replace=body.replace)}
 
 
 @router.post("/frames/{frame_id}/locate")

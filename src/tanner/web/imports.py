@@ -21,6 +21,7 @@ class Start(BaseModel):
     files: list[str] = Field(min_length=1, max_length=20_000)
     copy_to: str = ""
     keywords: list[str] = Field(default=[], max_length=50)
+    rules: bool = False
 
 
 @router.get("/folders")
@@ -77,7 +78,7 @@ def start(shoot_id: int, body: Start, desk: Desk) -> dict[str, Any]:
         copy_to = desk.folders.allow(body.copy_to)
         if any(copy_to == p.parent for p in paths):
             raise TannerError("Files cannot be copied to where they lie. Choose another folder.")
-    return {"job": desk.importer.start(shoot_id, paths, copy_to, body.keywords)}
+    return {"job": desk.importer.start(shoot_id, paths, copy_to, body.keywords, body.rules)}
 
 
 @router.get("/imports/{job_id}")

@@ -25,7 +25,15 @@ def presets(desk: Desk) -> dict[str, Any]:
     found, problems = desk.library.presets()
     return {
         "presets": [
-            {"key": k, "name": p.name, "folder": p.folder, "about": p.about, "values": p.values, "unknown": p.unknown}
+            {
+                "key": k,
+                "name": p.name,
+                "folder": p.folder,
+                "about": p.about,
+                "values": p.values,
+                "unknown": p.unknown,
+                "match": p.match.model_dump(mode="json") if p.match else None,
+            }
             for k, p in found.items()
         ],
         "problems": problems,

@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from pydantic import Field
 
 from tanner.catalogue.development import Resolver
-from tanner.core.series.match import LIMITS, What
+from tanner.core.series.area import What
+from tanner.core.series.match import LIMITS
 from tanner.jobs.matching import Reference
 from tanner.web.common import Desk, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body

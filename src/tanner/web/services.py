@@ -18,6 +18,7 @@ from tanner.jobs.matching import Matching
 from tanner.jobs.merging import Merges
 from tanner.jobs.pictures import Pictures
 from tanner.jobs.quieting import Quieting
+from tanner.jobs.sidecars import Sidecars
 from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
 from tanner.web.folders import Folders
@@ -37,11 +38,12 @@ class Services:
         self.workers = Workers(lanes)
         self.delivery_workers = Workers(lanes)
         self.pictures = Pictures(self.catalogue, self.workers)
-        self.importer = Importer(self.catalogue, self.workers, self.pictures)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
         self.merges = Merges(self.catalogue)
         self.quieting = Quieting(self.catalogue)
         self.matching = Matching(self.catalogue, self.workers)
+        self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
+        self.sidecars = Sidecars(self.catalogue)
         self.lineups = LineUps(self.workers)
         self.library = Library(data)
         self.folders = Folders(folders)
@@ -59,10 +61,12 @@ class Services:
         """Wake the worker processes and go on with what an ended program left."""
         threading.Thread(target=self.importer.finish_interrupted, daemon=True).start()
         self.deliveries.resume_interrupted()
+        self.sidecars.start()
         for _ in range(self.workers.lanes):
             self.workers.submit(ready)
 
     def close(self) -> None:
+        self.sidecars.close()
         self.merges.close()
         self.quieting.close()
         self.deliveries.close()

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue import sets
 from tanner.catalogue.models import FrameSet
 from tanner.core.errors import TannerError
+from tanner.core.series.sets import Limits
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 
 router = APIRouter(prefix="/api")
@@ -67,7 +68,38 @@ def name(set_id: int, body: Name, desk: Desk) -> dict[str, Any]:
         return done(sets.rename(session, set_of(session, set_id), body.name))
 
 
+class Propose(BaseModel):
+    """How far two frames of one set may be apart (see `core.series.sets.Limits`)."""
+
+    model_config = ConfigDict(extra="forbid")
+    minutes: float = Field(default=Limits.minutes, gt=0, le=1440)
+    mired: float = Field(default=Limits.mired, gt=0, le=500)
+    ev: float = Field(default=Limits.ev, gt=0, le=20)
+    unlike: float = Field(default=Limits.unlike, gt=0, le=2)
+    turned: bool = Limits.turned
+
+
+class Under(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    set: int | None = None
+
+
+@router.post("/shoots/{shoot_id}/would-propose")
+def would_propose(shoot_id: int, body: Propose, desk: Desk) -> dict[str, Any]:
+    """The sets that a proposal would make, without making them."""
+    with desk.catalogue.read() as session:
+        return {"sets": sets.would_propose(session, shoot_id, Limits(**body.model_dump()))}
+
+
 @router.post("/shoots/{shoot_id}/propose")
-def propose(shoot_id: int, desk: Desk) -> dict[str, Any]:
+def propose(shoot_id: int, body: Propose, desk: Desk) -> dict[str, Any]:
     with desk.catalogue.write() as session:
-        return done(sets.propose_sets(session, shoot_id, again=True))
+        return done(sets.propose_sets(session, shoot_id, again=True, limits=Limits(**body.model_dump())))
+
+
+@router.post("/sets/{set_id}/under")
+def under(set_id: int, body: Under, desk: Desk) -> dict[str, Any]:
+    """Let a set follow the lead of another one, or none."""
+    with desk.catalogue.write() as session:
+        other = set_of(session, body.set) if body.set else None
+        return done(sets.put_under(session, set_of(session, set_id), other))

@@ -12,7 +12,7 @@ from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame,
 from tanner.core.adjust.registry import adjustments
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
-from tanner.web.common import Desk, done
+from tanner.web.common import Desk, done, frames_of
 
 router = APIRouter(prefix="/api")
 
@@ -110,16 +110,25 @@ def shoot_preset(shoot_id: int, body: ShootPreset, desk: Desk) -> dict[str, Any]
     if body.key:
         found = desk.library.preset(body.key)
         preset = {"name": found.name, "values": found.values, "amount": body.amount}
+        if found.match:
+            preset["match"] = found.match.model_dump(mode="json")
     with desk.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
         label = f"Preset of the shoot: {preset['name']}" if preset else "Preset of the shoot taken away"
-        return done(record(session, shoot_id, label, [(shoot, {"preset": preset})]))
+        answer = done(record(session, shoot_id, label, [(shoot, {"preset": preset})]))
+        ids = list(session.scalars(select(Frame.id).where(Frame.shoot_id == shoot_id, Frame.verdict != "drop")))
+    if body.key and ids and found.match and answer["done"]:
+        with desk.catalogue.read() as session:
+            frames = frames_of(session, ids)
+            job = desk.matching.start_stored(found.match, found.name, frames, Resolver(session, shoot_id))
+        return {**answer, "match": job.number}
+    return answer
 
 
 SHEET_COLUMNS = (
     Frame.id, Frame.name, Frame.set_id, Frame.stars, Frame.label, Frame.verdict, Frame.width, Frame.height,
     Frame.own, Frame.offsets, Frame.follows, Frame.starting, Frame.as_shot, Frame.content, Frame.error,
-    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords,
+    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn,
     func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in CAMERA_NAMES), type_=JSON).label("camera_names"),
 )  # fmt: skip
 """What the list reads of a frame: reading all facts of 2,000 frames would take longer than all the rest."""
@@ -154,6 +163,8 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
         "iso": frame.iso,
         "taken": frame.taken.isoformat() if frame.taken else None,
         "keywords": frame.keywords,
+        "seen": frame.seen,
+        "worn": [w["name"] for w in frame.worn],
     }
 
 
@@ -166,7 +177,7 @@ def sheet(shoot_id: int, desk: Desk) -> dict[str, Any]:
         rows = [frame_row(resolver, row) for row in session.execute(query)]
         used = {r["set"] for r in rows}
         groups = [
-            {"id": s.id, "name": s.name, "reason": s.reason, "lead": s.lead_id}
+            {"id": s.id, "name": s.name, "reason": s.reason, "lead": s.lead_id, "under": s.under_id}
             for s in resolver.sets.values()
             if s.id in used
         ]

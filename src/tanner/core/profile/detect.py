@@ -50,6 +50,18 @@ def find_corners(numbers: F32, chart: Chart) -> F64:
     return corners
 
 
+def shows_chart(numbers: F32, chart: Chart) -> bool:
+    """Whether a small picture (about 500 px) shows the chart: one look, for telling many frames apart.
+
+    Args:
+        numbers: linear (H, W, 3), roughly balanced.
+    """
+    picture = np.clip(numbers / max(float(np.percentile(numbers, 99.5)), 1e-6), 0, 1) ** 0.45
+    squares = _squares(np.asarray(picture, np.float32), 3)
+    found = [p for lattice in _lattices(squares) if (p := _placed(numbers, lattice, chart))]
+    return any(score >= 0.75 for score, _, _ in found)
+
+
 def _squares(picture: F32, blur: int) -> list[F64]:
     """Corners (4, 2) of flat quadrilaterals, in px."""
     eight = np.rint(picture * 255).astype(np.uint8)

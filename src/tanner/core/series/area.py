@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 from tanner.core.errors import TannerError
 
 Kind = Literal["backdrop", "face", "skin", "chart", "card", "drawn"]
+What = Literal["both", "exposure", "white"]
+"""What is moved to make areas agree: exposure, white balance, or both."""
 KINDS: tuple[Kind, ...] = ("backdrop", "face", "skin", "chart", "card")
 """Those that are looked for by what they are."""
 Box = tuple[float, float, float, float]

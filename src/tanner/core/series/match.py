@@ -7,7 +7,7 @@ colour to each offset is measured where it stands (Gauss-Newton).
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,11 +19,10 @@ from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.measure import xyz_to_lab
 from tanner.core.raw.reader import Source
 from tanner.core.render import as_shot_white, full_size, render
-from tanner.core.series.area import EDGE, LEAST, Area, NoArea
+from tanner.core.series.area import EDGE, LEAST, Area, NoArea, What
 from tanner.core.series.resolve import shifted
 
 Array = NDArray[np.float64]
-What = Literal["both", "exposure", "white"]
 KEYS: dict[str, tuple[str, float]] = {
     "ev": ("light.exposure", 0.1),
     "mired": ("white.temperature", 6.0),

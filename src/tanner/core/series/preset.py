@@ -1,15 +1,42 @@
 """Presets: a named choice of adjustments, one readable JSON file each."""
 
 import json
+from collections.abc import Container
 from pathlib import Path
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from tanner.core.adjust.registry import adjustments, blend, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.spec import explain
+from tanner.core.series.area import Kind, What
 from tanner.core.series.depends import About, depends, settled
+
+
+class StoredMatch(BaseModel):
+    """A reference's figures: frames that get the preset are matched to them.
+
+    Attributes:
+        kind: the area; lab: its L*a*b* (D50) as rendered; scale: see `series.tone_match.scale_of`, of the whole frame.
+        what: exposure, white balance or both; tone: contrast, black and white point, too; of: the reference's name.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Kind
+    lab: tuple[float, float, float]
+    scale: tuple[float, float, float] | None = None
+    what: What = "both"
+    tone: bool = False
+    of: str = Field(default="", max_length=200)
+
+    @model_validator(mode="after")
+    def _by_what_it_is(self) -> "StoredMatch":
+        if self.kind == "drawn":
+            raise ValueError("a drawn area cannot be found again without its reference")
+        if self.tone and self.scale is None:
+            raise ValueError("contrast cannot be matched without the reference's scale")
+        return self
 
 
 class Preset(BaseModel):
@@ -19,6 +46,7 @@ class Preset(BaseModel):
         values: sparse settings by full name; what is not named is left as it is. A value may depend on the frame, see
             `series.depends`.
         unknown: names that this version does not know (from a newer one): kept and written back.
+        match: frames are then matched to a stored reference.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -28,10 +56,11 @@ class Preset(BaseModel):
     folder: str = Field(default="Own", min_length=1, max_length=80)
     about: str = Field(default="", max_length=300)
     values: dict[str, Any]
+    match: StoredMatch | None = None
 
-    def at(self, amount: float, about: About) -> dict[str, Any]:
-        """Settings for a frame at an amount from 0 to 1.5."""
-        known = {k: v for k, v in self.values.items() if k in adjustments()}
+    def at(self, amount: float, about: About, leave: Container[str] = ()) -> dict[str, Any]:
+        """Settings for a frame at an amount from 0 to 1.5, without the groups that are left as they are."""
+        known = {k: v for k, v in self.values.items() if k in adjustments() and adjustments()[k].group not in leave}
         return blend(settled(known, about), amount)
 
     @property
@@ -39,7 +68,8 @@ class Preset(BaseModel):
         return [k for k in self.values if k not in adjustments()]
 
     def to_json(self) -> str:
-        return json.dumps(self.model_dump(), indent=2, ensure_ascii=False) + "\n"
+        own = self.model_dump(mode="json", exclude={"match"} if self.match is None else None)
+        return json.dumps(own, indent=2, ensure_ascii=False) + "\n"
 
 
 def parse_preset(text: str | bytes, where: str) -> Preset:
