@@ -19,6 +19,7 @@ DAY = About(iso=100, kelvin=5500, camera="Alder One", lens="Finch 55 mm")
         ({"kelvin": [5000, 6000], "lens": "55"}, False, True, 'lens has "55", light 5000 to 6000 K'),
         ({"held": "upright", "name": "af00"}, True, False, 'name has "af00", held upright'),
         ({"iso": [100, 100]}, False, True, "ISO 100 to 100"),
+        ({"iso": [800, 1e6], "kelvin": [0, 4000]}, True, False, "ISO 800 and up, light up to 4000 K"),
     ],
 )
 def test_a_frame_meets_all_that_is_named(when: dict[str, object], night: bool, day: bool, words: str) -> None:

@@ -209,6 +209,27 @@ def state_after(session: Session, frame: Frame, action_id: int) -> dict[str, Any
     return state
 
 
+def last_correction(session: Session, frame: Frame) -> tuple[dict[str, float], dict[str, float]] | None:
+    """How the frame's offsets were moved by its last steps in a row, and what they were before; None without any."""
+    query = (
+        select(Patch)
+        .join(Action, Patch.action_id == Action.id)
+        .where(Patch.kind == "frame", Patch.target == frame.id, Action.state == "done")
+        .order_by(Action.id.desc())
+    )
+    before: dict[str, float] | None = None
+    for patch in session.scalars(query):
+        if "offsets" not in patch.after:
+            break
+        before = patch.before["offsets"]
+    if before is None:
+        return None
+    kinds = sorted(set(before) | set(frame.offsets))
+    moved = {k: round(frame.offsets.get(k, 0.0) - before.get(k, 0.0), 4) for k in kinds}
+    moved = {k: v for k, v in moved.items() if abs(v) > 1e-6}
+    return (moved, dict(before)) if moved else None
+
+
 # --- changes to a development ------------------------------------------------------------------------
 
 

@@ -2,7 +2,7 @@
 
 import json
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -80,11 +80,17 @@ class Library:
         text = json.dumps([r.model_dump(exclude_defaults=True) for r in rules], indent=1)
         write_whole(self._rules, text.encode(), replace=True)
 
-    def by_rule(self, about: About, name: str) -> list[dict[str, Any]]:
-        """The presets that rules give a frame, the lowest first: key, name, amount, when; or error, where one is gone."""
-        presets = self.presets()[0]
+    def by_rules(self, frames: Iterable[tuple[About, str]]) -> list[list[dict[str, Any]]]:
+        """For each frame (what it is, its name) the presets that rules give it, the lowest first.
+
+        A preset is {key, name, amount, when}, with an error where it is gone.
+        """
+        presets, rules = self.presets()[0], self.rules()
+        return [self._by_rule(meeting(rules, about, name), presets) for about, name in frames]
+
+    def _by_rule(self, rules: list[FrameRule], presets: dict[str, Preset]) -> list[dict[str, Any]]:
         rows: list[dict[str, Any]] = []
-        for rule in meeting(self.rules(), about, name):
+        for rule in rules:
             row = {"key": rule.preset, "amount": rule.amount, "when": rule.when.words()}
             preset = presets.get(rule.preset)
             if preset is None:

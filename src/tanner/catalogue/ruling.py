@@ -15,16 +15,15 @@ from tanner.core.series.rules import meeting
 
 def would_apply(resolver: Resolver, frames: Sequence[Frame], library: Library) -> list[dict[str, Any]]:
     """For each frame the presets that rules give it, and how many adjustments would change."""
+    table, known = adjustments(), library.presets()[0]
+    given = library.by_rules((about_of(f), f.name) for f in frames)
     rows = []
-    table = adjustments()
-    for frame in frames:
-        about = about_of(frame)
-        presets = library.by_rule(about, frame.name)
+    for frame, presets in zip(frames, given, strict=True):
         shown = resolver.resolve(frame).values
         put: dict[str, Any] = {}
         for each in presets:
             if not each.get("error"):
-                put |= library.preset(each["key"]).at(each["amount"] / 100, about)
+                put |= known[each["key"]].at(each["amount"] / 100, about_of(frame))
         changes = [k for k, v in put.items() if shown.get(k, table[k].neutral) != v]
         rows.append({"frame": frame.id, "name": frame.name, "presets": presets, "changes": len(changes)})
     return rows

@@ -8,11 +8,13 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from sqlalchemy import select
 
 from tanner.catalogue.development import Resolver, version
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
+from tanner.core.colour.difference import ciede2000
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box, Kind
 from tanner.core.series.lineup import Reading, line_up
@@ -65,6 +67,43 @@ class LineUps:
                 found = {"trouble": "being measured"}
             result.append(reading(frame, found))
         return result, pending
+
+    def alike(
+        self,
+        resolver: Resolver,
+        frames: Sequence[Frame],
+        lead: Frame | None,
+        box: Box | None,
+        kind: Kind,
+        frame: Frame,
+        before: dict[str, float],
+        within: float,
+    ) -> list[dict[str, Any]]:
+        """Frames whose area looks as that of a frame did before it was corrected, the most alike first.
+
+        Args:
+            before: the frame's offsets before; within: CIEDE2000 up to which two areas are alike.
+
+        Raises:
+            TannerError: the frame's own area is not known.
+        """
+        start = next((s for _, s, _, _ in plan(resolver, frames[:1], lead, box, kind)), None)
+        now, frame.offsets = frame.offsets, dict(before)
+        try:
+            wish = Wish(frame.path, resolver.resolve(frame).values)
+        finally:
+            frame.offsets = now
+        was = self._workers.submit(reading_of, start, wish, kind).result()
+        if "lab" not in was:
+            raise TannerError(f"{frame.name}: {was['trouble']}")
+        found = []
+        for each in self.readings(resolver, [f for f in frames if f.id != frame.id], lead, box, kind)[0]:
+            if each.lab is None:
+                continue
+            off = float(ciede2000(np.array(each.lab), np.array(was["lab"])))
+            if off <= within:
+                found.append({"frame": each.key, "name": each.name, "difference": round(off, 2)})
+        return sorted(found, key=lambda row: float(row["difference"]))
 
     def _finished(self, key: str, future: Future[dict[str, Any]]) -> None:
         try:

@@ -3,18 +3,22 @@
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
-from pydantic import Field
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, record, set_each_offset
+from tanner.catalogue.development import Resolver, last_correction, record, set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box
 from tanner.core.series.lineup import line_up
-from tanner.web.common import Desk, done, frames_of, one_shoot
+from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body
+from tanner.web.viewer import View
 
 router = APIRouter(prefix="/api")
+KindOf = Literal["backdrop", "face", "skin", "chart", "card"]
 
 
 class Nudge(Body):
@@ -31,6 +35,16 @@ class Accept(Body):
     reason: str = Field(max_length=300)
 
 
+class Alike(BaseModel):
+    """The frame that was corrected, and by which area of its set others are told to be like it."""
+
+    model_config = ConfigDict(extra="forbid")
+    frame: int
+    box: str = Field(default="", max_length=80)
+    kind: KindOf = "backdrop"
+    within: float = Field(default=1.5, gt=0, le=20)
+
+
 @router.get("/shoots/{shoot_id}/lineup")
 def lineup(
     shoot_id: int,
@@ -38,7 +52,7 @@ def lineup(
     group: Annotated[int, Query(alias="set")],
     tolerance: Annotated[float, Query(gt=0, le=20)] = 1.0,
     box: Annotated[str, Query(max_length=80)] = "",
-    kind: Literal["backdrop", "face", "skin", "chart", "card"] = "backdrop",
+    kind: KindOf = "backdrop",
 ) -> dict[str, Any]:
     """Figures of a set, as far as they are measured; ask again while some are pending.
 
@@ -47,14 +61,50 @@ def lineup(
     """
     with desk.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)
-        chosen = resolver.sets.get(group)
-        if chosen is None:
-            raise TannerError("This set is no longer there.")
-        query = select(Frame).where(Frame.set_id == group, Frame.verdict != "drop").order_by(Frame.taken, Frame.name)
-        frames = list(session.scalars(query))
-        lead = resolver.leads.get(chosen.lead_id or 0)
+        frames, lead = _line(session, resolver, group)
         readings, pending = desk.lineups.readings(resolver, frames, lead, _box(box), kind)
-    return {**line_up(readings, chosen.lead_id, tolerance), "lead": chosen.lead_id, "pending": pending}
+        followers = [f.id for f in frames if resolver.lead_of(f) is not None or resolver.is_lead(f)]
+    lead_id = lead.id if lead else None
+    figures = line_up(readings, lead_id, tolerance)
+    return {**figures, "lead": lead_id, "pending": pending, "followers": followers}
+
+
+def _line(session: Session, resolver: Resolver, group: int) -> tuple[list[Frame], Frame | None]:
+    """The frames of a set in order, and its lead."""
+    chosen = resolver.sets.get(group)
+    if chosen is None:
+        raise TannerError("This set is no longer there.")
+    query = select(Frame).where(Frame.set_id == group, Frame.verdict != "drop").order_by(Frame.taken, Frame.name)
+    return list(session.scalars(query)), resolver.leads.get(chosen.lead_id or 0)
+
+
+@router.post("/alike")
+def alike(body: Alike, desk: Desk) -> dict[str, Any]:
+    """The frame's last correction, and the frames of its set that look as it did before: nothing is done to them."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, body.frame)
+        correction = last_correction(session, frame)
+        if correction is None:
+            raise TannerError(f"{frame.name} has no correction of its own that could be carried on. Move it first.")
+        resolver = Resolver(session, frame.shoot_id)
+        frames, lead = _line(session, resolver, frame.set_id or 0)
+        followers = [f for f in frames if resolver.relative_to_lead(f)]
+        moved, before = correction
+        found = desk.lineups.alike(
+            resolver, followers, lead, _box(body.box), body.kind, frame, before, body.within
+        )  # fmt: skip
+    return {"name": frame.name, "moved": moved, "frames": found}
+
+
+@router.get("/frames/{frame_id}/view", response_model=None)
+def view(frame_id: int, desk: Desk, wanted: Annotated[View, Query()]) -> Response:
+    """A view of a frame as it is developed; the size of the whole picture is in the header x-full."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = Resolver(session, frame.shoot_id).resolve(frame).values
+    shown = desk.viewer.show(frame.path, values, frame.starting, wanted)
+    full = "x".join(str(v) for v in shown.header["full"])
+    return Response(shown.jpeg, media_type="image/jpeg", headers={"cache-control": "no-store", "x-full": full})
 
 
 def _box(text: str) -> Box | None:

@@ -57,7 +57,7 @@ def import_page(request: Request, shoot_id: int, desk: Desk) -> Response:
 
 @router.get("/shoots/{shoot_id}/sheet")
 def sheet_page(request: Request, shoot_id: int, desk: Desk) -> Response:
-    return _shoot_page(request, desk, shoot_id, "sheet", labels=LABELS)
+    return _shoot_page(request, desk, shoot_id, "sheet", labels=LABELS, groups=_grouped())
 
 
 @router.get("/shoots/{shoot_id}/bench")

@@ -4,10 +4,11 @@ from typing import Any
 
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue import sets
-from tanner.catalogue.models import FrameSet
+from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.core.errors import TannerError
 from tanner.core.series.sets import Limits
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
@@ -39,6 +40,24 @@ def set_of(session: Session, set_id: int) -> FrameSet:
     if group is None:
         raise TannerError("This set is no longer there.")
     return group
+
+
+@router.get("/sets")
+def all_sets(desk: Desk) -> dict[str, Any]:
+    """Shoots with their sets, leads and how many frames follow them: where settings can come from and go to."""
+    with desk.catalogue.read() as session:
+        count = select(Frame.set_id, func.count()).where(Frame.set_id.is_not(None)).group_by(Frame.set_id)
+        sizes: dict[int, int] = dict(session.execute(count).all())  # type: ignore[arg-type]
+        shoots = []
+        for shoot in session.scalars(select(Shoot).order_by(Shoot.created.desc())):
+            groups = session.scalars(select(FrameSet).where(FrameSet.shoot_id == shoot.id).order_by(FrameSet.id))
+            rows = [
+                {"id": g.id, "name": g.name, "lead": g.lead_id, "followers": sizes[g.id] - 1}
+                for g in groups
+                if g.lead_id and g.id in sizes
+            ]
+            shoots.append({"id": shoot.id, "name": shoot.name, "sets": rows})
+        return {"shoots": shoots}
 
 
 @router.post("/sets/move")

@@ -200,15 +200,20 @@ def dry_files(body: Files, desk: Desk) -> dict[str, Any]:
         path = desk.folders.allow(text)
         waiting.append((path, desk.workers.submit(read_facts, str(path))))
     rows: list[dict[str, Any]] = []
+    seen = []
     for path, future in waiting:
+        row: dict[str, Any] = {"name": path.name, "presets": []}
+        rows.append(row)
         try:
             facts = future.result()
         except TannerError as error:
-            rows.append({"name": path.name, "presets": [], "error": str(error)})
+            row["error"] = str(error)
             continue
         known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
         turned = known.orientation >= 5
         upright = (known.width > known.height) if turned else (known.height > known.width)
-        about = About(known.iso, facts["as_shot"][0], known.camera_name, known.lens, upright)
-        rows.append({"name": path.name, "presets": desk.library.by_rule(about, path.name)})
+        seen.append((row, About(known.iso, facts["as_shot"][0], known.camera_name, known.lens, upright)))
+    given = desk.library.by_rules((about, row["name"]) for row, about in seen)
+    for (row, _), presets in zip(seen, given, strict=True):
+        row["presets"] = presets
     return {"rows": rows}

@@ -56,15 +56,15 @@ def drawn(shape: tuple[int, int], box: Box) -> Area:
 
 
 def outline(area: Area, most: int = 60) -> list[list[list[float]]]:
-    """The rims of an area as closed lines in shares of the picture, the largest first, each of at most so many points."""
+    """The rims of an area, those of its holes too, as closed lines in shares of the picture, the largest first, each of at most so many points."""
     h, w = area.mask.shape
-    lines, _ = cv2.findContours(area.mask.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    lines, _ = cv2.findContours(area.mask.astype(np.uint8), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     result = []
-    for line in sorted(lines, key=cv2.contourArea, reverse=True)[:6]:
+    for line in sorted(lines, key=cv2.contourArea, reverse=True)[:8]:
         reach = 0.8
         while len(simple := cv2.approxPolyDP(line, reach, True)) > most:
             reach *= 1.4
-        if len(simple) > 2:
+        if len(simple) > 2 and cv2.contourArea(line) > 0.0004 * h * w:
             result.append([[round((x + 0.5) / w, 4), round((y + 0.5) / h, 4)] for x, y in simple[:, 0]])
     return result
 

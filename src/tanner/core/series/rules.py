@@ -7,6 +7,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from tanner.core.series.depends import About
 
+OPEN = 1e6
+"""From here on the end of a range is open."""
+
 
 class When(BaseModel):
     """What a frame must be; what is not named does not matter.
@@ -44,8 +47,8 @@ class When(BaseModel):
     def words(self) -> str:
         """The condition, for people."""
         parts = [f'{k} has "{v}"' for k, v in (("camera", self.camera), ("lens", self.lens), ("name", self.name)) if v]
-        parts += [f"ISO {self.iso[0]:g} to {self.iso[1]:g}"] if self.iso else []
-        parts += [f"light {self.kelvin[0]:g} to {self.kelvin[1]:g} K"] if self.kelvin else []
+        parts += [f"ISO {_said(self.iso)}"] if self.iso else []
+        parts += [f"light {_said(self.kelvin)} K"] if self.kelvin else []
         parts += [f"held {self.held}"] if self.held else []
         return ", ".join(parts) or "always"
 
@@ -63,6 +66,13 @@ class FrameRule(BaseModel):
 def meeting(rules: Sequence[FrameRule], about: About, name: str) -> list[FrameRule]:
     """The rules that a frame meets, in their order: later presets lie on top of earlier ones."""
     return [r for r in rules if r.on and r.when.meets(about, name)]
+
+
+def _said(span: tuple[float, float]) -> str:
+    low, high = span
+    if high >= OPEN:
+        return f"{low:.0f} and up"
+    return f"up to {high:.0f}" if low <= 0 else f"{low:.0f} to {high:.0f}"
 
 
 def _within(words: str, text: str) -> bool:

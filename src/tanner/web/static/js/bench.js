@@ -5,11 +5,13 @@ import { Compare } from "./compare.js";
 import { CropTool } from "./crop.js";
 import { FrameTools } from "./frame-tools.js";
 import { Curve } from "./curve.js";
-import { byId, el, number } from "./dom.js";
+import { byId, el, number, plural } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { Histogram } from "./histogram.js";
 import { Picture } from "./picture.js";
+import { followMatch } from "./jobs.js";
 import { Presets } from "./presets.js";
+import { resetFrames } from "./reset.js";
 import { Profiles } from "./profiles.js";
 import { Ribbon } from "./ribbon.js";
 import { Rule } from "./rule.js";
@@ -63,7 +65,7 @@ const line = new Line({
 const picture = new Picture(byId("picture"), byId("canvas"), (view) => {
   if (!frame) return;
   const message = { frame: frame.id, values: draft, relative: relativeKeys(), view };
-  if (trial) Object.assign(message, { values: {}, preset: trial.key, amount: trial.amount });
+  if (trial) Object.assign(message, { values: {}, preset: trial.key, amount: trial.amount, leave: trial.leave });
   byId("canvas").setAttribute("aria-busy", "true");
   // The time of the event goes along on this side only.
   const sent = performance.now();
@@ -213,8 +215,7 @@ function followLine() {
   const root = byId("follow-line");
   const many = ribbon.chosen.size > 1 ? ribbon.chosen.size : 0;
   const parts = [];
-  if (many) parts.push(el("b", { text: `Changes reach ${many} frames` }));
-  else if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }), el("span", { text: `of ${frame.setName}: the others follow` }));
+  if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }), el("span", { text: `of ${frame.setName}: the others follow${frame.leadName ? `; it follows ${frame.leadName}` : ""}` }));
   else if (frame.follows) {
     parts.push(el("span", { class: "mark-follows index-mark" }), el("span", { text: `follows ${frame.leadName}` }));
   } else parts.push(el("span", { text: "on its own" }));
@@ -237,6 +238,7 @@ function followLine() {
 }
 
 function historyList() {
+  presets.worn(frame.wornPresets);
   const rows = frame.history.map((step, i) =>
     el("li", {}, el("button", { type: "button", text: step.label, disabled: i === 0, title: new Date(step.at).toLocaleString("en-GB"), onclick: () => commit(`/api/frames/${frame.id}/restore/${step.action}`, {}) })),
   );
@@ -244,7 +246,28 @@ function historyList() {
   byId("history").replaceChildren(...rows);
 }
 
-const targets = () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : [frame.id]);
+// Which frames a change reaches; the line above the lead's says it, always.
+function targets() {
+  const where = byId("goes-to").value;
+  if (where === "chosen") return [...ribbon.chosen];
+  if (where === "all") {
+    const mine = sheet.frames.filter((f) => f.set === frame.set && f.set && (f.lead || f.follows)).map((f) => f.id);
+    return mine.length ? mine : [frame.id];
+  }
+  return [frame.id];
+}
+function goes(moved = false) {
+  const choice = byId("goes-to");
+  const many = ribbon.chosen.size > 1;
+  // Choosing several frames is meant; one alone is not several.
+  if (moved && many && choice.value === "one") choice.value = "chosen";
+  if (!many && choice.value === "chosen") choice.value = "one";
+  choice.querySelector("[value=chosen]").disabled = !many;
+  const n = targets().length;
+  byId("goes-count").textContent = n === 1 ? frame.name : plural(n, "frame");
+  choice.closest("p").classList.toggle("many", n > 1);
+}
+byId("goes-to").addEventListener("change", () => goes());
 
 // Sends a change and brings everything that shows it up to date.
 async function commit(url, body) {
@@ -397,18 +420,21 @@ const tools = new FrameTools({
 
 const presets = new Presets({
   current: () => frame?.id,
-  hover(preset, amount) {
-    trial = preset ? { key: preset.key, amount } : null;
+  hover(preset, amount, leave) {
+    trial = preset ? { key: preset.key, amount, leave } : null;
     redraw(false);
   },
-  async apply(key, amount, name) {
+  titles,
+  async apply(key, amount, name, leave) {
     trial = null;
-    const result = await commit("/api/apply", { frames: targets(), key, amount });
+    const result = await commit("/api/apply", { frames: targets(), key, amount, leave });
     if (result) tell(result.done ? `${name} at ${amount} % applied.` : "It is applied already.");
+    if (result?.match) followMatch(result.match, refresh);
   },
-  changes: (preset, amount) =>
+  wear: (keys) => commit("/api/worn", { frames: targets(), keys }),
+  changes: (preset, amount, leave) =>
     Object.entries(preset.values)
-      .filter(([key]) => table[key])
+      .filter(([key]) => table[key] && !leave.includes(key.split(".")[0]))
       .map(([key, value]) => {
         const { label, unit } = table[key];
         const said = (v) => (v === null ? "as shot" : typeof v === "number" ? number(v) : Array.isArray(v) ? "curve" : typeof v === "object" ? `by ${v.by === "iso" ? "ISO" : v.by}` : typeof v === "boolean" ? (v ? "on" : "off") : v || "none");
@@ -439,12 +465,13 @@ function marks(f) {
   if (f.own.length) parts.push(el("span", { class: "mark-own index-mark", title: `Own: ${f.own.join(", ")}` }));
   return parts;
 }
-const ribbon = new Ribbon(byId("ribbon"), byId("ribbon-head"), { marks, onOpen: (id) => go(id), onChoice: () => frame && followLine() });
+const ribbon = new Ribbon(byId("ribbon"), byId("ribbon-head"), { marks, onOpen: (id) => go(id), onChoice: () => frame && (goes(true), followLine()) });
 let fresh = null;
 
 function drawRibbon() {
   const mine = sheet.frames.filter((f) => f.set === frame.set);
   ribbon.set(sheet.sets.find((s) => s.id === frame.set), mine, frame.id);
+  goes();
   fresh ||= new Fresh(shootId, sheet.counter, (ready) => ribbon.refresh(Object.keys(ready)));
   fresh.want(mine.map((f) => f.id));
 }
@@ -516,6 +543,7 @@ document.querySelector(".under").addEventListener("click", (event) => {
   if (toggles[what]) press(what);
 });
 document.querySelector('.ribbon-tools [data-do="carry"]').addEventListener("click", carryHere);
+document.querySelector('.ribbon-tools [data-do="reset"]').addEventListener("click", () => resetFrames(targets(), refresh));
 const SURROUNDS = ["mid", "dark", "white"];
 function dress(step = 0) {
   const now = localStorage.getItem("tanner.surround") || "mid";

@@ -1,7 +1,7 @@
-// The Carry over dialog: what is carried, with values, and to which frames; counted before it is done.
+// The Carry over dialog: what is carried, with values, from where and to which frames; counted before it is done.
 import { get, post } from "./api.js";
 import { byId, el, number, plural } from "./dom.js";
-import { tell, trying } from "./shell.js";
+import { shootId, tell, trying } from "./shell.js";
 
 function said(item) {
   const v = item.value;
@@ -12,71 +12,143 @@ function said(item) {
   return `${number(v, Math.abs(v) >= 1000 ? 0 : 2)} ${item.unit}`.trim();
 }
 
-// source: frame id; scopes: {chosen: [ids], set: [ids], shoot: [ids]} without the source
-export async function carryOver(source, titles, scopes) {
-  const list = await trying(() => get(`/api/frames/${source}/carry`));
-  if (!list) return false;
-  const dialog = byId("carry");
-  byId("carry-from").textContent = `From ${list.name}. Grey values are as they were at the start.`;
-  const boxes = [];
-  const groups = new Map();
-  for (const item of list.adjustments) {
-    // A group's switch is of interest only where it was used.
-    if (item.key.endsWith(".enabled") && !item.changed) continue;
-    if (!groups.has(item.group)) groups.set(item.group, []);
-    groups.get(item.group).push(item);
-  }
-  byId("carry-list").replaceChildren(
-    ...[...groups].map(([group, items]) => {
-      const all = el("input", { type: "checkbox" });
-      const rows = items.map((item) => {
-        const box = el("input", { type: "checkbox", checked: item.chosen, value: item.key });
-        boxes.push(box);
-        return el(
-          "label",
-          { class: item.changed ? "carry-item" : "carry-item same" },
-          box,
-          el("span", { text: item.per_frame ? `${item.label} (this frame's)` : item.label }),
-          el("span", { class: "value", text: said(item) }),
-        );
-      });
-      const own = boxes.slice(-items.length);
-      const sync = () => {
-        const on = own.filter((b) => b.checked).length;
-        all.checked = on === own.length;
-        all.indeterminate = on > 0 && on < own.length;
-      };
-      all.addEventListener("change", () => {
-        for (const b of own) b.checked = all.checked;
-        count();
-      });
-      for (const b of own) b.addEventListener("change", () => (sync(), count()));
-      sync();
-      return el("div", { class: "carry-group" }, el("label", { class: "choice" }, all, el("span", { text: titles[group] || group })), ...rows);
-    }),
-  );
-  const radios = [...document.querySelectorAll("[name=carry-to]")];
-  for (const radio of radios) radio.disabled = !scopes[radio.value]?.length;
-  (radios.find((r) => !r.disabled && r.value === "chosen") || radios.find((r) => !r.disabled) || radios[0]).checked = true;
+// What was chosen last time: the adjustments by name.
+const kept = () => JSON.parse(localStorage.getItem("tanner.carry") || "null");
+const ownToo = () => localStorage.getItem("tanner.carry.own") === "yes";
 
-  const targets = () => scopes[radios.find((r) => r.checked)?.value] || [];
-  const keys = () => boxes.filter((b) => b.checked).map((b) => b.value);
-  function count() {
-    byId("carry-count").textContent = `${plural(keys().length, "adjustment")} to ${plural(targets().length, "frame")}`;
-    byId("carry-go").disabled = !keys().length || !targets().length;
+class Dialog {
+  constructor(source, titles, scopes, everything) {
+    Object.assign(this, { first: source, source, titles, scopes, boxes: [], everything });
+    this.radios = [...document.querySelectorAll("[name=carry-to]")];
   }
-  for (const radio of radios) radio.onchange = count;
-  count();
-  dialog.showModal();
-  return new Promise((resolve) => {
-    let result = false;
-    byId("carry-go").onclick = async () => {
-      const done = await trying(() => post("/api/carry", { source, frames: targets(), keys: keys() }));
-      if (!done) return;
-      result = true;
-      tell(done.changed ? `${plural(done.changed, "frame")} changed.` : "These frames have these values already.");
-      dialog.close();
+
+  // Where settings come from: this frame, or the lead of any set; and sets that they can go to.
+  places() {
+    const sets = this.everything.flatMap((shoot) => shoot.sets.map((s) => ({ ...s, where: shoot.id === shootId ? s.name : `${shoot.name}: ${s.name}` })));
+    const here = el("option", { value: String(this.first), text: "this frame" });
+    byId("carry-source").replaceChildren(here, ...sets.filter((s) => s.lead && s.lead !== this.first).map((s) => el("option", { value: String(s.lead), text: `lead of ${s.where}` })));
+    byId("carry-source").value = String(this.source);
+    byId("carry-source").onchange = (event) => {
+      this.source = Number(event.target.value);
+      this.list();
     };
-    dialog.addEventListener("close", () => resolve(result), { once: true });
-  });
+    this.sets = new Map(sets.map((s) => [s.id, s]));
+    byId("carry-other").replaceChildren(...sets.map((s) => el("option", { value: String(s.id), text: `${s.where}, its lead: ${plural(s.followers, "frame")} follow` })));
+    byId("carry-other").onchange = () => {
+      this.radios.find((r) => r.value === "other").checked = true;
+      this.count();
+    };
+  }
+
+  async list() {
+    const list = await trying(() => get(`/api/frames/${this.source}/carry`));
+    if (!list) return false;
+    byId("carry-from").textContent = `${list.name}. Grey values are as they were at the start.`;
+    this.boxes = [];
+    const groups = new Map();
+    for (const item of list.adjustments) {
+      // A group's switch is of interest only where it was used.
+      if (item.key.endsWith(".enabled") && !item.changed) continue;
+      if (!groups.has(item.group)) groups.set(item.group, []);
+      groups.get(item.group).push(item);
+    }
+    byId("carry-list").replaceChildren(...[...groups].map(([group, items]) => this.group(group, items)));
+    byId("carry-last").disabled = !kept();
+    this.count();
+    return true;
+  }
+
+  group(group, items) {
+    const all = el("input", { type: "checkbox" });
+    const rows = items.map((item) => {
+      const box = el("input", { type: "checkbox", value: item.key });
+      Object.assign(box, { changed: item.changed, own: item.per_frame, checked: item.changed && (!item.per_frame || ownToo()) });
+      this.boxes.push(box);
+      return el("label", { class: item.changed ? "carry-item" : "carry-item same" }, box, el("span", { text: item.per_frame ? `${item.label} (this frame\u2019s)` : item.label }), el("span", { class: "value", text: said(item) }));
+    });
+    const own = this.boxes.slice(-items.length);
+    const sync = () => {
+      const on = own.filter((b) => b.checked).length;
+      all.checked = on === own.length;
+      all.indeterminate = on > 0 && on < own.length;
+    };
+    all.addEventListener("change", () => {
+      for (const b of own) b.checked = all.checked;
+      this.count();
+    });
+    for (const b of own) Object.assign(b, { sync, onchange: () => (sync(), this.count()) });
+    sync();
+    return el("div", { class: "carry-group" }, el("label", { class: "choice" }, all, el("span", { text: this.titles[group] || group[0].toUpperCase() + group.slice(1) })), ...rows);
+  }
+
+  tick(which) {
+    for (const b of this.boxes) {
+      b.checked = which(b);
+      b.sync();
+    }
+    this.count();
+  }
+
+  targets() {
+    const to = this.radios.find((r) => r.checked)?.value;
+    if (to === "other") {
+      const set = this.sets.get(Number(byId("carry-other").value));
+      return set && set.lead !== this.source ? [set.lead] : [];
+    }
+    return (this.scopes[to] || []).filter((id) => id !== this.source);
+  }
+
+  keys() {
+    return this.boxes.filter((b) => b.checked).map((b) => b.value);
+  }
+
+  count() {
+    const n = this.targets().length;
+    byId("carry-count").textContent = `${plural(this.keys().length, "adjustment")} to ${plural(n, "frame")}`;
+    byId("carry-go").disabled = !this.keys().length || !n;
+  }
+
+  async open() {
+    for (const radio of this.radios) {
+      radio.disabled = radio.value === "other" ? !this.sets.size : !this.scopes[radio.value]?.length;
+      radio.onchange = () => {
+        localStorage.setItem("tanner.carry.to", radio.value);
+        this.count();
+      };
+    }
+    const last = localStorage.getItem("tanner.carry.to");
+    const free = this.radios.filter((r) => !r.disabled);
+    (free.find((r) => r.value === "chosen") || free.find((r) => r.value === last) || free[0] || this.radios[0]).checked = true;
+    byId("carry-own").checked = ownToo();
+    byId("carry-own").onchange = (event) => {
+      localStorage.setItem("tanner.carry.own", event.target.checked ? "yes" : "no");
+      this.tick((b) => (b.own ? b.changed && event.target.checked : b.checked));
+    };
+    byId("carry-changed").onclick = () => this.tick((b) => b.changed && (!b.own || ownToo()));
+    byId("carry-last").onclick = () => this.tick((b) => kept().includes(b.value));
+    this.count();
+    const dialog = byId("carry");
+    dialog.showModal();
+    return new Promise((resolve) => {
+      let result = false;
+      byId("carry-go").onclick = async () => {
+        const done = await trying(() => post("/api/carry", { source: this.source, frames: this.targets(), keys: this.keys() }));
+        if (!done) return;
+        localStorage.setItem("tanner.carry", JSON.stringify(this.keys()));
+        result = true;
+        tell(done.changed ? `${plural(done.changed, "frame")} changed.` : "These frames have these values already.");
+        dialog.close();
+      };
+      dialog.addEventListener("close", () => resolve(result), { once: true });
+    });
+  }
+}
+
+// source: frame id; scopes: {chosen: [ids], set: [ids], shoot: [ids]}
+export async function carryOver(source, titles, scopes) {
+  const everything = await trying(() => get("/api/sets"));
+  if (!everything) return false;
+  const dialog = new Dialog(source, titles, scopes, everything.shoots);
+  dialog.places();
+  return (await dialog.list()) ? dialog.open() : false;
 }

@@ -1,6 +1,7 @@
 // Import: from which folder, which files, to where and how; then the running job.
 import { get, post } from "./api.js";
 import { byId, el, plural, size } from "./dom.js";
+import { said } from "./ruling.js";
 import { shootId, tell, trying, working } from "./shell.js";
 
 const state = { folder: "", files: [], chosen: new Set(), known: new Map(), loading: 0 };
@@ -118,20 +119,23 @@ async function follow(job) {
     const bar = byId("job-progress");
     bar.max = now.total;
     bar.value = now.done;
-    const failed = now.items.filter((i) => i.state === "failed");
+    const failed = now.items.filter((i) => i.state === "failed" || (i.state === "in" && i.message));
     byId("job-trouble").replaceChildren(...failed.map((i) => el("li", { text: `${i.name} ${i.message}` })));
     const into = now.items.filter((i) => i.state === "in").length;
     const already = now.items.filter((i) => i.state === "already").length;
     showPictures(now.items);
     if (now.stage === "files") byId("job-text").textContent = `${now.done} of ${now.total} files`;
+    else if (now.stage === "matching") byId("job-text").textContent = "Frames are matched to the reference of their preset.";
     else if (now.stage === "pictures") byId("job-text").textContent = `${plural(into, "file")} in; pictures: ${now.pending} to go`;
     working(now.stage === "done" ? "" : `Import ${now.done} of ${now.total}`);
     if (now.stage === "done") {
       const words = [`${plural(into, "file")} brought in`];
       if (already) words.push(`${already} were in already`);
-      if (failed.length) words.push(`${failed.length} could not be brought in`);
+      const lost = now.items.filter((i) => i.state === "failed").length;
+      if (lost) words.push(`${lost} could not be brought in`);
       if (now.cancelled) words.push("stopped");
-      byId("job-text").textContent = `${words.join(", ")}.`;
+      if (now.sidecars) words.push(`${now.sidecars} developed as their sidecars say`);
+      byId("job-text").textContent = `${words.join(", ")}.${now.ruled ? ` By rule: ${now.ruled}` : ""}`;
       byId("job-title").textContent = "Imported";
       byId("job-stop").hidden = true;
       byId("job-open").hidden = into === 0;
@@ -165,7 +169,7 @@ byId("how").addEventListener("submit", async (event) => {
   const copy = document.querySelector("[name=mode]:checked").value === "copy";
   const keywords = byId("keywords").value.split(",").map((k) => k.trim()).filter(Boolean);
   const files = state.files.map((f) => f.path).filter((p) => state.chosen.has(p));
-  const body = { files, copy_to: copy ? byId("copy-folder").value.trim() : "", keywords };
+  const body = { files, copy_to: copy ? byId("copy-folder").value.trim() : "", keywords, rules: byId("rules").checked };
   if (copy && !body.copy_to) return tell("Say into which folder the files are copied.", true);
   byId("go").disabled = true;
   // The preset lies under all frames of the shoot; what depends on ISO or light is chosen for each as it comes in.
@@ -187,6 +191,31 @@ byId("all").addEventListener("click", () => {
 byId("none").addEventListener("click", () => {
   state.chosen.clear();
   draw();
+});
+
+// Rules: how many there are, and what they would do to the chosen files before anything is brought in.
+get("/api/rules").then((data) => {
+  const on = data.rules.filter((r) => r.on).length;
+  byId("rules-count").textContent = on ? `(${on})` : "(none yet; they are made in Kit)";
+  byId("rules").disabled = !on;
+  byId("rules").checked = on > 0 && localStorage.getItem("tanner.rules") === "yes";
+  byId("rules-dry").hidden = !on;
+}, (error) => tell(error.message, true));
+byId("rules").addEventListener("change", (event) => localStorage.setItem("tanner.rules", event.target.checked ? "yes" : "no"));
+byId("rules-dry").addEventListener("click", async () => {
+  const files = state.files.map((f) => f.path).filter((p) => state.chosen.has(p));
+  if (!files.length) return tell("Choose files first.");
+  byId("rules-dry").disabled = true;
+  const rows = [];
+  for (let at = 0; at < files.length; at += 20) {
+    const part = await trying(() => post("/api/rules/files", { files: files.slice(at, at + 20) }));
+    if (!part) break;
+    rows.push(...part.rows);
+    byId("rules-result").hidden = false;
+    byId("rules-rows").replaceChildren(...rows.map((r) => el("tr", {}, el("td", { class: "tight", text: r.name }), el("td", { text: r.error || said(r.presets) }))));
+  }
+  byId("rules-dry").disabled = false;
+  return undefined;
 });
 
 const under = byId("under");

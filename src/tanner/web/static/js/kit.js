@@ -8,6 +8,8 @@ const own = (key) => key.startsWith("own/");
 async function presets() {
   const data = await trying(() => get("/api/presets"));
   if (!data) return;
+  presetNames = Object.fromEntries(data.presets.map((p) => [p.key, `${p.folder}: ${p.name}`]));
+  byId("frame-rule-form").elements.preset.replaceChildren(...data.presets.map((p) => el("option", { value: p.key, text: presetNames[p.key] })));
   byId("problems").replaceChildren(...data.problems.map((p) => el("li", { text: p })));
   byId("presets").replaceChildren(
     ...data.presets.map((p) => {
@@ -102,6 +104,43 @@ byId("profile-file").addEventListener("change", async (event) => {
   }
 });
 
+// --- rules that put presets on frames -----------------------------------------------------------------
+
+let frameRules = [];
+let presetNames = {};
+
+async function showRules() {
+  const data = await trying(() => get("/api/rules"));
+  if (!data) return;
+  frameRules = data.rules.map(({ words, ...rule }) => rule);
+  byId("frame-rules").replaceChildren(
+    ...data.rules.map((r, i) => {
+      const tools = el("td", { class: "num" });
+      tools.append(
+        el("button", { type: "button", text: "\u2191", "aria-label": `Rule ${i + 1} up`, disabled: i === 0, onclick: () => keepFrameRules(frameRules.toSpliced(i - 1, 2, frameRules[i], frameRules[i - 1])) }), " ",
+        el("button", { type: "button", text: r.on ? "Switch off" : "Switch on", onclick: () => keepFrameRules(frameRules.with(i, { ...frameRules[i], on: !r.on })) }), " ",
+        el("button", { type: "button", text: "Delete", "aria-label": `Delete rule ${i + 1} for presets`, onclick: () => keepFrameRules(frameRules.toSpliced(i, 1)) }),
+      );
+      return el("tr", { class: r.on ? "" : "dim" }, el("td", { text: r.words }), el("td", { text: presetNames[r.preset] || `${r.preset} (no longer there)` }), el("td", { class: "num", text: `${number(r.amount, 0)} %` }), tools);
+    }),
+  );
+}
+
+async function keepFrameRules(next) {
+  const done = await trying(() => post("/api/rules", { rules: next }));
+  if (done) showRules();
+  return done;
+}
+
+byId("frame-rule-form").addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const form = event.target;
+  const text = (name) => form.elements[name].value.trim();
+  const span = (name, top) => (text(`${name}0`) || text(`${name}1`) ? [Number(text(`${name}0`) || 0), Number(text(`${name}1`) || top)] : null);
+  const when = { camera: text("camera"), lens: text("lens"), name: text("name"), iso: span("iso", 1e6), kelvin: span("kelvin", 1e6), held: text("held") || null };
+  if (await keepFrameRules([...frameRules, { when, preset: text("preset"), amount: Number(text("amount")) }])) form.reset();
+});
+
 profiles();
-presets();
+presets().then(showRules);
 specs();

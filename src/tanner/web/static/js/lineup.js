@@ -2,6 +2,7 @@
 import { get, post } from "./api.js";
 import { byId, el, number, plural, svg } from "./dom.js";
 import { Fresh } from "./fresh.js";
+import { Large, outlines } from "./large.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
 
 const AXES = [
@@ -9,7 +10,7 @@ const AXES = [
   { name: "a*", index: 1, low: "greener", high: "redder" },
   { name: "b*", index: 2, low: "bluer", high: "yellower" },
 ];
-const state = { frames: new Map(), sets: [], figures: null, set: null, box: null, chosen: new Set(), active: null };
+const state = { frames: new Map(), sets: [], figures: null, set: null, kind: "backdrop", box: null, chosen: new Set(), active: null };
 let fresh = null;
 let asking = 0;
 
@@ -35,7 +36,7 @@ async function load() {
 // Asked again while frames are being measured; a newer question ends the older one.
 async function figures() {
   const mine = ++asking;
-  const box = state.box ? `&box=${state.box.map((v) => v.toFixed(4)).join(",")}` : "";
+  const box = `&kind=${state.kind}${state.box ? `&box=${boxText()}` : ""}`;
   const tolerance = Math.min(20, Math.max(0.1, Number(byId("tolerance").value) || 1));
   while (mine === asking) {
     const found = await trying(() => get(`/api/shoots/${shootId}/lineup?set=${state.set}&tolerance=${tolerance}${box}`));
@@ -49,12 +50,15 @@ async function figures() {
   }
 }
 
+const boxText = () => (state.box ? state.box.map((v) => v.toFixed(4)).join(",") : "");
+
 function draw() {
   const f = state.figures;
   chart(f);
   words(f);
   strip(f);
   told();
+  if (!byId("large").hidden) large.captions();
   const waits = f.pending ? `, ${f.pending} being measured` : "";
   const against = f.by === "frame" ? "the lead" : "the median";
   byId("summary").textContent = f.spread === null ? `nothing measured${waits}` : `${f.outside ? `${f.outside} of ${f.frames.length} outside` : "all within"} ${number(f.tolerance, 1)} of ${against}; farthest ${number(f.spread, 1)}, mean ${number(f.mean, 1)}${waits}`;
@@ -124,7 +128,7 @@ function strip(f) {
       return el(
         "div",
         { class: `lineup-cell${r.outside ? " outside" : ""}`, role: "option", "data-id": String(r.frame), "aria-selected": String(state.chosen.has(r.frame)) },
-        el("img", { alt: "", draggable: "false", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}` }),
+        el("span", { class: "lineup-picture" }, el("span", { class: "lineup-frame" }, el("img", { alt: "", draggable: "false", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}` }), byId("outlined").checked && r.outline.length ? outlines(r.outline) : null)),
         el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: "lead" }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
       );
     }),
@@ -144,16 +148,96 @@ const accepted = (id) => state.figures?.frames.find((f) => f.frame === id)?.acce
 function told() {
   for (const node of byId("strip").children) node.setAttribute("aria-selected", state.chosen.has(Number(node.dataset.id)));
   for (const node of byId("chart").querySelectorAll(".point")) node.classList.toggle("chosen", state.chosen.has(Number(node.dataset.id)));
-  const n = state.chosen.size;
-  byId("chosen-text").textContent = n ? `${plural(n, "frame")} chosen` : "Nothing chosen";
-  byId("bring-chosen").disabled = ![...state.chosen].some((id) => id !== state.figures?.lead);
+  const here = targets();
+  const n = here.length;
+  const one = n === 1 ? state.figures?.frames.find((f) => f.frame === here[0])?.name.replace(/\.[^.]+$/, "") : "";
+  byId("chosen-text").textContent = n ? one || plural(n, "frame") : "nothing chosen";
+  byId("bring-chosen").disabled = !here.some((id) => id !== state.figures?.lead);
+  byId("carry-on").disabled = !state.active;
   // Not before all are measured: else some that are outside would be left.
   byId("bring-outside").disabled = !state.figures?.outside || state.figures.pending > 0;
   byId("to-bench").disabled = !n;
   byId("accept").disabled = !n;
-  byId("accept").textContent = n && [...state.chosen].every((id) => accepted(id)) ? "Accept no longer" : "Accept as it is …";
+  byId("accept").textContent = n && here.every((id) => accepted(id)) ? "Accept no longer" : "Accept as it is …";
   for (const b of document.querySelectorAll("[data-nudge]")) b.disabled = !n;
+  if (!byId("large").hidden) enlarge();
 }
+
+// The frames that a change goes to, in the order of the line.
+function targets() {
+  const order = state.figures?.frames.map((f) => f.frame) || [];
+  const where = byId("goes-to").value;
+  if (where === "all") return order.filter((id) => state.figures.followers.includes(id));
+  if (where === "one") return state.active ? [state.active] : [];
+  return order.filter((id) => state.chosen.has(id));
+}
+byId("goes-to").addEventListener("change", () => told());
+
+// --- large ---------------------------------------------------------------------------------------
+
+const large = new Large({ rows: () => state.figures?.frames || [], outlined: () => byId("outlined").checked });
+let enlarged = "";
+// Up to four chosen frames; one alone is shown beside the lead.
+function enlarge() {
+  const order = state.figures?.frames.map((f) => f.frame) || [];
+  let ids = order.filter((id) => state.chosen.has(id));
+  const lead = state.figures?.lead;
+  if (ids.length === 1 && lead && ids[0] !== lead) ids = [lead, ...ids];
+  if (!ids.length && order.length) ids = [lead || order[0]];
+  byId("large-about").textContent = ids.length > 4 ? `The first four of ${ids.length} chosen frames` : ids.length === 2 && state.chosen.size === 1 ? "The lead, and the chosen frame" : "Drag to another place";
+  const key = ids.slice(0, 4).map((id) => `${id}${state.frames.get(id)?.v}`).join();
+  if (key === enlarged) return;
+  enlarged = key;
+  large.show(ids);
+}
+function see(what) {
+  byId("large").hidden = what !== "large";
+  byId("middle").hidden = what === "large";
+  byId("see-large").setAttribute("aria-pressed", String(what === "large"));
+  byId("see-chart").setAttribute("aria-pressed", String(what !== "large"));
+  enlarged = "";
+  if (what === "large") enlarge();
+  else if (state.figures) chart(state.figures);
+}
+byId("see-large").addEventListener("click", () => see("large"));
+byId("see-chart").addEventListener("click", () => see("chart"));
+byId("outlined").addEventListener("change", () => {
+  if (!state.figures) return;
+  strip(state.figures);
+  if (!byId("large").hidden) large.draw();
+});
+
+// --- the others like it ---------------------------------------------------------------------------
+
+let like = null;
+async function alike() {
+  if (!state.active) return;
+  const within = Number(byId("alike-within").value) || 1.5;
+  const found = await trying(() => post("/api/alike", { frame: state.active, box: boxText(), kind: state.kind, within }));
+  if (!found) return;
+  like = found;
+  const said = Object.entries(found.moved).map(([k, v]) => `${v > 0 ? "+" : ""}${number(v, k === "ev" ? 2 : 0)} ${k === "ev" ? "EV" : k}`);
+  byId("alike-about").textContent = `${found.name} was moved by ${said.join(", ")}. These frames look as it did before.`;
+  byId("alike-list").replaceChildren(
+    ...found.frames.map((row) => el("label", { class: "alike-cell" }, el("img", { alt: "", src: `/api/frames/${row.frame}/picture?v=${state.frames.get(row.frame)?.v || ""}` }), el("span", {}, el("input", { type: "checkbox", checked: true, value: String(row.frame), onchange: count }), ` ${row.name.replace(/\.[^.]+$/, "")} `, el("span", { class: "dim", text: number(row.difference, 1) })))),
+    ...(found.frames.length ? [] : [el("p", { class: "dim", text: "No other frame of the set looks like it did." })]),
+  );
+  count();
+  if (!byId("alike").open) byId("alike").showModal();
+}
+const ticked = () => [...byId("alike-list").querySelectorAll("input:checked")].map((b) => Number(b.value));
+function count() {
+  byId("alike-count").textContent = plural(ticked().length, "frame");
+  byId("alike-go").disabled = !ticked().length;
+}
+byId("alike-within").addEventListener("change", alike);
+byId("carry-on").addEventListener("click", alike);
+byId("alike-go").addEventListener("click", async () => {
+  if (await trying(() => post("/api/nudge", { frames: ticked(), ...like.moved }))) {
+    byId("alike").close();
+    load();
+  }
+});
 
 function choose(ids, active = ids[0]) {
   state.chosen = new Set(ids);
@@ -193,7 +277,7 @@ function bench() {
 async function bring(ids) {
   const frames = ids.filter((id) => id !== state.figures.lead);
   if (!frames.length || !state.figures.lead) return;
-  const started = await trying(() => post("/api/match", { frames, reference: state.figures.lead, what: byId("bring-what").value, box: state.box }));
+  const started = await trying(() => post("/api/match", { frames, reference: state.figures.lead, what: byId("bring-what").value, box: state.box, kind: state.kind }));
   if (!started) return;
   for (;;) {
     const job = await trying(() => get(`/api/match/${started.id}`));
@@ -209,10 +293,11 @@ async function bring(ids) {
   load();
 }
 byId("bring-outside").addEventListener("click", () => bring(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)));
-byId("bring-chosen").addEventListener("click", () => bring([...state.chosen]));
+byId("bring-chosen").addEventListener("click", () => bring(targets()));
 byId("to-bench").addEventListener("click", bench);
 byId("accept").addEventListener("click", async () => {
-  const ids = [...state.chosen];
+  const ids = targets();
+  if (!ids.length) return;
   const off = ids.every((id) => accepted(id));
   const reason = off ? "" : window.prompt("Why is it right as it is?", "meant to be so");
   if (reason === null || (!off && !reason.trim())) return;
@@ -220,8 +305,9 @@ byId("accept").addEventListener("click", async () => {
 });
 
 async function nudge(ev) {
-  if (!state.chosen.size) return;
-  if (await trying(() => post("/api/nudge", { frames: [...state.chosen], ev }))) load();
+  const ids = targets();
+  if (!ids.length) return;
+  if (await trying(() => post("/api/nudge", { frames: byId("goes-to").value === "all" ? [state.figures.lead] : ids, ev }))) load();
 }
 for (const b of document.querySelectorAll("[data-nudge]")) b.addEventListener("click", () => nudge(Number(b.dataset.nudge)));
 
@@ -229,7 +315,7 @@ byId("which-set").addEventListener("change", (event) => {
   state.set = Number(event.target.value);
   sessionStorage.setItem(`tanner.lineup.${shootId}`, String(state.set));
   state.box = null;
-  byId("by-area").value = "";
+  if (byId("by-area").value === "drawn") byId("by-area").value = state.kind;
   choose([]);
   figures();
 });
@@ -242,6 +328,8 @@ let drawn = null;
 byId("by-area").addEventListener("change", (event) => {
   if (event.target.value !== "drawn") {
     state.box = null;
+    state.kind = event.target.value;
+    sessionStorage.setItem(`tanner.lineup.kind.${shootId}`, state.kind);
     return void figures();
   }
   const lead = state.frames.get(state.figures?.lead);
@@ -279,7 +367,7 @@ byId("area-use").addEventListener("click", () => {
   figures();
 });
 byId("area-dialog").addEventListener("close", () => {
-  if (!state.box) byId("by-area").value = "";
+  if (!state.box) byId("by-area").value = state.kind;
 });
 
 useKeys("lineup", [
@@ -289,9 +377,13 @@ useKeys("lineup", [
   { id: "darker", key: "-", label: "A sixth of a stop darker", run: () => nudge(-1 / 6) },
   { id: "lighter-more", key: "Shift+ArrowUp", label: "A third of a stop lighter", run: () => nudge(1 / 3) },
   { id: "darker-more", key: "Shift+ArrowDown", label: "A third of a stop darker", run: () => nudge(-1 / 3) },
-  { id: "bring", key: "i", label: "Bring in the chosen", run: () => bring([...state.chosen]) },
+  { id: "bring", key: "i", label: "Bring in these", run: () => bring(targets()) },
+  { id: "alike", key: "c", label: "Carry the correction on to the others like it", run: alike },
+  { id: "large", key: "v", label: "Chart or large", run: () => see(byId("large").hidden ? "large" : "chart") },
   { id: "outside", key: "x", label: "Choose all that are outside", run: () => choose(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)) },
   { id: "all", key: "Ctrl+a", label: "Choose all", run: () => choose(state.figures.frames.map((f) => f.frame)) },
   { id: "open", key: "Enter", label: "Open on the Bench", run: bench },
 ]);
+state.kind = sessionStorage.getItem(`tanner.lineup.kind.${shootId}`) || "backdrop";
+byId("by-area").value = state.kind;
 await load();

@@ -1,4 +1,4 @@
-// Match: chosen frames are brought to a reference frame by its backdrop, or by an area drawn on it; figures before and after.
+// Match: chosen frames are brought to a reference frame by an area of a kind, or one drawn on it; figures before and after.
 import { get, post } from "./api.js";
 import { byId, el, number, plural } from "./dom.js";
 import { trying } from "./shell.js";
@@ -12,6 +12,7 @@ export class Match {
     this.dialog = byId("match");
     byId("match-picture").addEventListener("pointerdown", (event) => this.draw(event));
     byId("match-backdrop").addEventListener("click", () => this.area(null));
+    byId("match-kind").addEventListener("change", () => this.area(null));
     byId("match-go").addEventListener("click", () => this.run());
     this.dialog.addEventListener("close", () => this.job && trying(() => post(`/api/match/${this.job}/cancel`)));
   }
@@ -30,7 +31,8 @@ export class Match {
 
   area(box) {
     this.box = box;
-    byId("match-area").textContent = box ? "By the area that is drawn on the reference; it is looked for in the others." : "By the backdrop. Draw over the picture to take another area: a wall, a cloth, a grey card.";
+    byId("match-area").textContent = box ? "By the area that is drawn on the reference; it is looked for in the others." : "Or draw over the picture: a wall, a cloth, whatever is the same in all.";
+    byId("match-kind").disabled = Boolean(box);
     byId("match-backdrop").hidden = !box;
     const mark = byId("match-box");
     mark.hidden = !box;
@@ -59,7 +61,7 @@ export class Match {
 
   async run() {
     const what = document.querySelector("[name=match-what]:checked").value;
-    const started = await trying(() => post("/api/match", { frames: this.frames, reference: this.reference.id, what, box: this.box }));
+    const started = await trying(() => post("/api/match", { frames: this.frames, reference: this.reference.id, what, box: this.box, kind: byId("match-kind").value, tone: byId("match-tone").checked, most: Number(byId("match-most").value) || 2 }));
     if (!started) return;
     this.job = started.id;
     byId("match-go").disabled = true;
@@ -82,7 +84,7 @@ export class Match {
       ...list.map((r) =>
         r.error
           ? el("tr", {}, el("td", { class: "tight", text: r.name }), el("td", { colspan: "6", text: r.error }))
-          : el("tr", {}, el("td", { class: "tight", text: r.name }), el("td", { text: `${r.area}${r.confidence < 0.5 ? ", not sure" : ""}${r.limited.length ? ", at the limit" : ""}` }), ...[signed(r.ev, 2), signed(r.mired, 0), signed(r.tint, 1), number(r.before, 2), number(r.after, 2)].map((text) => el("td", { class: "num", text }))),
+          : el("tr", {}, el("td", { class: "tight", text: r.name }), el("td", { text: `${r.area}${r.confidence < 0.5 ? ", not sure" : ""}${r.limited.length ? ", at the limit" : ""}${Object.keys(r.values).length ? ", tone too" : ""}` }), ...[signed(r.ev, 2), signed(r.mired, 0), signed(r.tint, 1), number(r.before, 2), number(r.after, 2)].map((text) => el("td", { class: "num", text }))),
       ),
     );
   }

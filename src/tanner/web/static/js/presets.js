@@ -4,10 +4,11 @@ import { byId, el } from "./dom.js";
 import { tell, trying } from "./shell.js";
 
 export class Presets {
-  // current() gives the frame's id; hover(values or null) previews on the picture; apply(key, amount); changes(preset, amount)
-  // gives lines of what would be different.
-  constructor({ current, hover, apply, changes }) {
-    Object.assign(this, { current, hover, apply, changes });
+  // current() gives the frame's id; hover(preset or null, amount, leave) previews on the picture; apply(key, amount, name, leave);
+  // changes(preset, amount, leave) gives lines of what would be different; wear(keys) keeps those presets only, in that order;
+  // titles are the groups' names.
+  constructor({ current, hover, apply, changes, wear, titles }) {
+    Object.assign(this, { current, hover, apply, changes, wear, titles });
     this.liked = new Set(JSON.parse(localStorage.getItem("tanner.liked") || "[]"));
     this.find = byId("preset-find");
     this.find.addEventListener("input", () => this.arrange());
@@ -23,7 +24,47 @@ export class Presets {
       byId("save-error").textContent = "";
       byId("save-dialog").showModal();
     });
+    const kept = JSON.parse(localStorage.getItem("tanner.leave") || "[]");
+    for (const box of this.leaveBoxes()) {
+      box.checked = kept.includes(box.value);
+      box.addEventListener("change", () => this.leaving());
+    }
+    this.leaving(false);
     byId("save-form").addEventListener("submit", (event) => this.save(event));
+  }
+
+  leaveBoxes() {
+    return [...document.querySelectorAll("#leave-out [name=leave]")];
+  }
+
+  get leave() {
+    return this.leaveBoxes().filter((b) => b.checked).map((b) => b.value);
+  }
+
+  // Groups that presets leave as they are, whatever they hold.
+  leaving(draw = true) {
+    localStorage.setItem("tanner.leave", JSON.stringify(this.leave));
+    byId("leave-text").textContent = this.leave.map((g) => this.titles[g]).join(", ") || "nothing";
+    if (draw) this.pictures();
+  }
+
+  // What the frame wears, the preset that wins first; each can be taken out or moved.
+  worn(list) {
+    const keys = list.map((w) => w.key);
+    const without = (n) => keys.filter((_, k) => k !== n);
+    const swapped = (n) => keys.map((k, i) => (i === n ? keys[n + 1] : i === n + 1 ? keys[n] : k));
+    byId("worn-list").replaceChildren(
+      ...list.map((w, n) =>
+        el(
+          "li",
+          { title: w.lost.map((l) => `${l.label}: ${l.to === "by hand" ? "changed by hand since" : `${l.to} wins`}`).join("\n") },
+          el("span", { class: "worn-name", text: `${w.name}${w.amount === 100 ? "" : ` ${w.amount} %`}` }),
+          el("span", { class: "dim", text: w.in_force === w.sets ? `${w.sets} set` : `${w.in_force} of ${w.sets} hold` }),
+          el("button", { type: "button", class: "plain", text: "\u2191", title: "Further up: wins over the next", "aria-label": `Move ${w.name} up`, disabled: n === list.length - 1, onclick: () => this.wear(swapped(n)) }),
+          el("button", { type: "button", class: "plain", text: "Take out", "aria-label": `Take out ${w.name}`, onclick: () => this.wear(without(n)) }),
+        ),
+      ).reverse(),
+    );
   }
 
   async load() {
@@ -44,7 +85,7 @@ export class Presets {
     for (const p of found) if (!this.liked.has(p.key)) put(p.folder, p);
     this.list.replaceChildren(
       ...[...folders].flatMap(([folder, presets]) => [
-        el("h3", { text: folder }),
+        el("h3", {}, el("span", { text: folder }), el("button", { type: "button", class: "plain", text: "Sheet", title: `All of ${folder} on this picture`, onclick: () => this.sheet(folder, presets) })),
         el("div", { class: "preset-grid" }, ...presets.map((p) => this.card(p))),
       ]),
       ...(found.length ? [] : [el("p", { class: "dim", text: "No preset is called so." })]),
@@ -63,8 +104,8 @@ export class Presets {
         {
           type: "button",
           class: "preset-card",
-          title: preset.about || preset.name,
-          onclick: () => this.apply(preset.key, Number(this.amount.value), preset.name),
+          title: this.about(preset),
+          onclick: () => this.apply(preset.key, Number(this.amount.value), preset.name, this.leave),
           onmouseenter: () => this.point(preset),
           onmouseleave: () => this.point(null),
           onfocus: () => this.point(preset),
@@ -77,6 +118,32 @@ export class Presets {
     );
   }
 
+  // What it is for, the groups that it sets, and those that it leaves as they are.
+  about(preset) {
+    const sets = [...new Set(Object.keys(preset.values).map((k) => k.split(".")[0]))];
+    const name = (g) => this.titles[g] || g;
+    const left = Object.keys(this.titles).filter((g) => this.leaveBoxes().some((b) => b.value === g) && !sets.includes(g));
+    const match = preset.match ? `\nMatches to ${preset.match.of || "a stored reference"} by the ${preset.match.kind}.` : "";
+    return `${preset.about || preset.name}\nSets: ${sets.map(name).join(", ") || "nothing"}.\nLeaves: ${left.map(name).join(", ")}.${match}`;
+  }
+
+  // All presets of a folder on the own picture, large enough to choose by.
+  sheet(folder, presets) {
+    const amount = Number(this.amount.value);
+    byId("preset-sheet-title").textContent = folder;
+    byId("preset-sheet-about").textContent = `${presets.length} presets at ${amount} % on this picture; a click puts one on.`;
+    byId("preset-sheet-list").replaceChildren(
+      ...presets.map((p) =>
+        el("button", { type: "button", class: "preset-card", title: this.about(p), onclick: () => { byId("preset-sheet").close(); this.apply(p.key, amount, p.name, this.leave); } }, el("img", { alt: "", draggable: "false", src: this.url(p.key, amount, 400) }), el("span", { text: p.name })),
+      ),
+    );
+    byId("preset-sheet").showModal();
+  }
+
+  url(key, amount, edge) {
+    return `/api/frames/${this.current()}/try?key=${encodeURIComponent(key)}&amount=${amount}&edge=${edge}&leave=${this.leave.join(",")}&n=${Date.now()}`;
+  }
+
   like(key) {
     if (!this.liked.delete(key)) this.liked.add(key);
     localStorage.setItem("tanner.liked", JSON.stringify([...this.liked]));
@@ -86,8 +153,8 @@ export class Presets {
   // On the picture, and in values: what is, and what would be.
   point(preset) {
     const amount = Number(this.amount.value);
-    this.hover(preset, amount);
-    byId("preset-values").replaceChildren(...(preset ? this.changes(preset, amount).map((text) => el("li", { text })) : []));
+    this.hover(preset, amount, this.leave);
+    byId("preset-values").replaceChildren(...(preset ? this.changes(preset, amount, this.leave).map((text) => el("li", { text })) : []));
   }
 
   pictures() {
@@ -95,14 +162,15 @@ export class Presets {
     this.stale = false;
     const amount = Number(this.amount.value);
     for (const image of this.list.querySelectorAll("img")) {
-      image.src = `/api/frames/${this.current()}/try?key=${encodeURIComponent(image.dataset.key)}&amount=${amount}&edge=150&n=${Date.now()}`;
+      image.src = this.url(image.dataset.key, amount, 150);
     }
   }
 
   async save(event) {
     event.preventDefault();
     const groups = [...document.querySelectorAll("#save-form [name=group]:checked")].map((b) => b.value);
-    const body = { name: byId("save-name").value, folder: byId("save-folder").value, groups };
+    const match = byId("save-match").checked ? { kind: byId("save-kind").value, what: byId("save-what").value, tone: byId("save-tone").checked } : null;
+    const body = { name: byId("save-name").value, folder: byId("save-folder").value, about: byId("save-about").value, groups, match };
     try {
       await post(`/api/frames/${this.current()}/preset`, body);
     } catch (error) {

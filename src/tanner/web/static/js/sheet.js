@@ -5,6 +5,11 @@ import { byId, el, number, plural } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { Match } from "./match.js";
 import { Quiet } from "./quiet.js";
+import { followMatch } from "./jobs.js";
+import { resetFrames } from "./reset.js";
+import { byRules } from "./ruling.js";
+import { Dragging, followChoice, Proposal } from "./sheet-sets.js";
+import { Sidecars } from "./sidecars.js";
 import { place } from "./sheet-layout.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
 
@@ -113,12 +118,15 @@ function head(item) {
   const set = item.set;
   const node = el(
     "div",
-    { class: "set-head" },
+    { class: "set-head", "data-set": String(set.id) },
     el("b", { text: set.name, title: set.reason ? `${set.name}. Begins here: ${set.reason}` : set.name }),
     item.w > 260 ? el("span", { text: plural(item.count, "frame") }) : null,
     item.w > 560 ? el("span", { class: "reason", text: set.reason ? `Begins here: ${set.reason}` : "" }) : null,
     el("span", { class: "bar-fill" }),
   );
+  const under = state.sets.find((s) => s.id === set.under);
+  if (set.id && item.w > 760) node.append(followChoice(set, state.sets, load));
+  else if (under) node.append(el("span", { class: "reason", text: `follows ${under.name}` }));
   if (set.id && item.w > 400) {
     node.append(
       el("button", { type: "button", class: "plain", text: "Choose all", onclick: () => choose(state.order.filter((id) => state.frames.get(id).set === set.id)) }),
@@ -155,6 +163,9 @@ function marks(frame) {
   if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
   if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
   if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
+  if (frame.seen.chart) parts.push(el("span", { class: "seen-mark", text: "chart", title: "Shows a colour chart: a reference for its light" }));
+  if (frame.seen.bracket) parts.push(el("span", { class: "seen-mark", text: `bracket ${frame.seen.bracket.join("/")}`, title: "One of several exposures of the same" }));
+  if (frame.worn.length) parts.push(el("span", { class: "worn-mark", text: frame.worn.at(-1), title: `Presets: ${frame.worn.join(", ")}` }));
   const off = [];
   const o = frame.offsets;
   if (o.ev) off.push(`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);
@@ -197,6 +208,8 @@ function told() {
   for (const button of document.querySelectorAll("#chosen button, #chosen select")) {
     const what = button.dataset.do;
     button.disabled = n === 0;
+    if (what === "keep" || what === "drop") button.setAttribute("aria-pressed", String(n > 0 && [...state.chosen].every((id) => state.frames.get(id)?.verdict === what)));
+    if (what === "profile") button.hidden = n !== 1 || !state.frames.get([...state.chosen][0])?.seen.chart;
     if (what === "again") button.hidden = ![...state.chosen].some((id) => state.frames.get(id)?.error);
     if (what === "match") {
       const only = state.frames.get([...state.chosen][0]);
@@ -263,6 +276,14 @@ async function change(url, body, needs = true) {
   if (result) await load();
 }
 
+// A preset may begin a match to the reference that it stores.
+async function apply(url, body) {
+  const result = await trying(() => post(url, body));
+  if (!result) return;
+  await load();
+  followMatch(result.match, load);
+}
+
 let writing = Promise.resolve();
 async function marking(fields, next = false) {
   const chosen = ids();
@@ -280,11 +301,14 @@ async function marking(fields, next = false) {
   if (!(await kept)) load();
 }
 
+const judged = (verdict) => ids().every((id) => state.frames.get(id).verdict === verdict);
+
 const actions = {
   bench: () => openBench(),
-  keep: () => marking({ verdict: "keep" }),
-  drop: () => marking({ verdict: "drop" }),
-  undecided: () => marking({ verdict: "undecided" }),
+  keep: () => marking({ verdict: judged("keep") ? "undecided" : "keep" }),
+  drop: () => marking({ verdict: judged("drop") ? "undecided" : "drop" }),
+  reset: () => resetFrames(ids(), load),
+  profile: () => (location.href = `/shoots/${shootId}/profile?frame=${ids()[0]}`),
   lead: () => change(`/api/frames/${ids()[0]}/lead`, {}),
   split: () => change("/api/sets/move", { frames: ids() }),
   merge: () => {
@@ -342,9 +366,11 @@ function shootPreset() {
   select.value = state.preset ? [...select.options].find((o) => o.dataset.name === state.preset).value : "";
 }
 byId("shoot-preset").addEventListener("change", (event) => {
-  if (event.target.value !== "?") change(`/api/shoots/${shootId}/preset`, { key: event.target.value || null }, false);
+  if (event.target.value !== "?") apply(`/api/shoots/${shootId}/preset`, { key: event.target.value || null });
 });
-byId("propose").addEventListener("click", () => change(`/api/shoots/${shootId}/propose`, {}, false));
+new Proposal(load);
+new Sidecars(load);
+new Dragging({ roll, frame: (id) => state.frames.get(id), ids, choose, done: load });
 byId("move-to").addEventListener("change", async (event) => {
   const set = Number(event.target.value);
   event.target.value = "";
@@ -384,7 +410,9 @@ byId("join").addEventListener("change", (event) => {
 byId("apply-preset").addEventListener("change", async (event) => {
   const key = event.target.value;
   event.target.value = "";
-  if (key) await change("/api/apply", { frames: ids(), key });
+  if (key === "rules") return byRules(ids(), (job) => (load(), followMatch(job, load)));
+  if (key) await apply("/api/apply", { frames: ids(), key });
+  return undefined;
 });
 roll.addEventListener("click", (event) => {
   const node = event.target.closest(".cell");

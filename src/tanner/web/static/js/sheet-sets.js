@@ -1,0 +1,127 @@
+// Sets on the Sheet: a new proposal with limits that are seen, sets that follow another, and moving frames by dragging.
+import { post } from "./api.js";
+import { byId, el, plural } from "./dom.js";
+import { shootId, trying } from "./shell.js";
+
+const FIELDS = ["minutes", "mired", "ev", "unlike"];
+
+export class Proposal {
+  // done() is called when sets changed
+  constructor(done) {
+    this.done = done;
+    this.dialog = byId("propose-dialog");
+    byId("propose").addEventListener("click", () => this.open());
+    for (const name of FIELDS) byId(`propose-${name}`).addEventListener("input", () => this.look());
+    byId("propose-turned").addEventListener("change", () => this.look());
+    byId("propose-go").addEventListener("click", () => this.go());
+  }
+
+  limits() {
+    const values = Object.fromEntries(FIELDS.map((name) => [name, Number(byId(`propose-${name}`).value)]));
+    return { ...values, turned: byId("propose-turned").checked };
+  }
+
+  open() {
+    this.dialog.showModal();
+    this.look();
+  }
+
+  // What would come of it; a newer question ends the older one.
+  async look() {
+    const wish = (this.wish = Symbol());
+    for (const name of FIELDS) byId(`propose-${name}-text`).textContent = byId(`propose-${name}`).value;
+    const found = await trying(() => post(`/api/shoots/${shootId}/would-propose`, this.limits()));
+    if (!found || wish !== this.wish) return;
+    byId("propose-count").textContent = plural(found.sets.length, "set");
+    byId("propose-list").replaceChildren(...found.sets.map((s) => el("tr", {}, el("td", { class: "tight", text: s.first }), el("td", { class: "num", text: String(s.count) }), el("td", { text: s.reason }))));
+  }
+
+  async go() {
+    if (!(await trying(() => post(`/api/shoots/${shootId}/propose`, this.limits())))) return;
+    this.dialog.close();
+    this.done();
+  }
+}
+
+// Which set's lead a set's lead follows.
+export function followChoice(set, sets, done) {
+  const choice = el(
+    "select",
+    { class: "follow-choice", "aria-label": `${set.name} follows`, title: "Whose lead this set’s lead follows: the same light, other things" },
+    el("option", { value: "", text: "follows no other set" }),
+    ...sets.filter((s) => s.id !== set.id).map((s) => el("option", { value: String(s.id), text: `follows ${s.name}` })),
+  );
+  choice.value = set.under ? String(set.under) : "";
+  choice.addEventListener("change", async () => {
+    const changed = await trying(() => post(`/api/sets/${set.id}/under`, { set: Number(choice.value) || null }));
+    if (changed) done();
+    else choice.value = set.under ? String(set.under) : "";
+  });
+  return choice;
+}
+
+// Frames are dragged onto another set: its head, or any of its pictures.
+export class Dragging {
+  // sheet: {roll, frame(id), ids() that are chosen, choose(ids), done()}
+  constructor(sheet) {
+    this.sheet = sheet;
+    sheet.roll.addEventListener("pointerdown", (event) => this.begin(event));
+  }
+
+  begin(event) {
+    const cell = event.target.closest(".cell");
+    if (!cell || event.button !== 0 || event.shiftKey || event.ctrlKey || event.metaKey) return;
+    const from = [event.clientX, event.clientY];
+    let mark = null;
+    let over = null;
+    const move = (e) => {
+      if (!mark) {
+        if (Math.hypot(e.clientX - from[0], e.clientY - from[1]) < 8) return;
+        const id = Number(cell.dataset.id);
+        if (!this.sheet.ids().includes(id)) this.sheet.choose([id]);
+        mark = el("div", { class: "dragged", text: plural(this.sheet.ids().length, "frame") });
+        document.body.append(mark);
+      }
+      Object.assign(mark.style, { left: `${e.clientX + 12}px`, top: `${e.clientY + 12}px` });
+      const edge = this.sheet.roll.getBoundingClientRect();
+      if (e.clientY < edge.top + 30) this.sheet.roll.scrollTop -= 18;
+      if (e.clientY > edge.bottom - 30) this.sheet.roll.scrollTop += 18;
+      const there = this.setAt(e);
+      if (there === over) return;
+      over = there;
+      for (const node of this.sheet.roll.querySelectorAll("[data-set]")) node.classList.toggle("drop-here", Number(node.dataset.set) === over);
+    };
+    const end = (e) => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", end);
+      window.removeEventListener("keydown", leave, true);
+      for (const node of this.sheet.roll.querySelectorAll(".drop-here")) node.classList.remove("drop-here");
+      if (!mark) return;
+      mark.remove();
+      const set = e ? this.setAt(e) : 0;
+      const frames = this.sheet.ids().filter((id) => this.sheet.frame(id).set !== set);
+      // The click that ends a drag is no choice.
+      window.addEventListener("click", (c) => c.stopPropagation(), { capture: true, once: true });
+      setTimeout(() => window.dispatchEvent(new Event("click")), 0);
+      if (set && frames.length) this.drop(frames, set);
+    };
+    const leave = (e) => {
+      if (e.key !== "Escape") return;
+      e.stopPropagation();
+      end(null);
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", end);
+    window.addEventListener("keydown", leave, true);
+  }
+
+  setAt(event) {
+    const node = document.elementFromPoint(event.clientX, event.clientY)?.closest(".cell, [data-set]");
+    if (!node) return 0;
+    return node.dataset.set ? Number(node.dataset.set) : this.sheet.frame(Number(node.dataset.id))?.set || 0;
+  }
+
+  async drop(frames, set) {
+    if (await trying(() => post("/api/sets/move", { frames, set }))) this.sheet.done();
+  }
+}
