@@ -73,7 +73,8 @@ def test_followers_follow_and_departures_are_visible(page: Page, bench: Bench, m
 def test_several_frames_at_once(page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]) -> None:
     bench("T0002")
     page.locator(f"#ribbon-{frame_ids['T0003']}").click(modifiers=["Control"])
-    expect(page.locator("#follow-line")).to_contain_text("Changes reach 2 frames")
+    expect(page.locator("#goes-to")).to_have_value("chosen")
+    expect(page.locator("#goes-count")).to_have_text("2 frames")
     group(page, "colour")
     put(page, "colour.vibrance", "25")
     rows = {f["name"][:5]: f for f in server.get("/api/shoots/1/sheet")["frames"]}
@@ -361,3 +362,52 @@ def test_presets_are_found_liked_and_say_what_they_would_change(page: Page, benc
     expect(page.locator(".preset-grid").first.locator(".preset-card")).to_have_count(1)
     page.get_by_label("Find a preset").fill("no such thing")
     expect(cards).to_have_count(0)
+
+
+def test_presets_lie_on_one_another_and_are_taken_out(
+    page: Page, server: Running, bench: Callable[[str], None], frame_ids: dict[str, int]
+) -> None:
+    bench("T0001")
+    page.locator("#index [data-group=presets]").click()
+    page.get_by_role("button", name="Deep wood", exact=True).click()
+    page.get_by_role("button", name="Bright page", exact=True).click()
+    worn = page.locator("#worn-list li")
+    expect(worn).to_have_count(2)
+    expect(worn.first).to_contain_text("Bright page")
+    page.get_by_role("button", name="Move Deep wood up").click()
+    expect(worn.first).to_contain_text("Deep wood")
+    page.get_by_role("button", name="Take out Deep wood").click()
+    expect(worn).to_have_count(1)
+    assert server.get(f"/api/frames/{frame_ids['T0001']}")["wornPresets"][0]["name"] == "Bright page"
+    # A group that is left out stays as it is; a folder's presets are seen together.
+    page.locator("#leave-out summary").click()
+    page.locator("#leave-out").get_by_label("Light").check()
+    page.get_by_role("button", name="Take out Bright page").click()
+    expect(worn).to_have_count(0)
+    page.get_by_role("button", name="Sheet", exact=True).first.click()
+    page.get_by_role("dialog").locator(".preset-card").first.click()
+    expect(worn).to_have_count(1)
+    assert not any(k.startswith("light.") for k in server.get(f"/api/frames/{frame_ids['T0001']}")["ownKeys"])
+    page.evaluate("localStorage.removeItem('tanner.leave')")
+
+
+def test_settings_are_carried_from_another_set_to_another(
+    page: Page, server: Running, bench: Callable[[str], None], frame_ids: dict[str, int]
+) -> None:
+    server.post("/api/edit", {"frames": [frame_ids["T0011"]], "values": {"light.contrast": 13, "colour.vibrance": 4}})
+    bench("T0001")
+    page.get_by_role("button", name="Carry over …").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("From").select_option(label="lead of Set 2")
+    expect(page.locator("#carry-from")).to_contain_text("T0011")
+    dialog.get_by_label("Another set, of this").select_option(index=0)
+    expect(page.locator("#carry-count")).to_have_text("2 adjustments to 1 frame")
+    dialog.get_by_label("Vibrance").uncheck()
+    dialog.get_by_role("button", name="Carry over").click()
+    shown = lambda n: server.get(f"/api/frames/{frame_ids[n]}")["values"]  # noqa: E731
+    eventually(page, lambda: shown("T0002").get("light.contrast") == 13)
+    assert shown("T0002").get("colour.vibrance", 0) == 0
+    page.get_by_role("button", name="Carry over …").click()
+    page.get_by_role("button", name="As last time").click()
+    expect(dialog.locator("input[value=\"light.contrast\"]")).to_be_checked()
+    expect(page.locator("#carry-count")).to_contain_text("1 adjustment ")

@@ -62,6 +62,110 @@ def test_sets_are_corrected_by_hand(page: Page, server: Running, frame_ids: dict
 
 
 @pytest.mark.usefixtures("fresh")
+def test_frames_are_dragged_onto_another_set(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    page.goto("/shoots/1/sheet")
+    from_, to = (page.locator(f"#frame-{frame_ids[n]}").bounding_box() for n in ("T0002", "T0011"))
+    assert from_ and to
+    page.mouse.move(from_["x"] + 40, from_["y"] + 40)
+    page.mouse.down()
+    page.mouse.move(from_["x"] + 70, from_["y"] + 60)
+    expect(page.locator(".dragged")).to_have_text("1 frame")
+    page.mouse.move(to["x"] + 40, to["y"] + 40, steps=4)
+    page.mouse.up()
+    sets = lambda: {f["name"][:5]: f["set"] for f in server.get("/api/shoots/1/sheet")["frames"]}  # noqa: E731
+    eventually(page, lambda: sets()["T0002"] == sets()["T0011"])
+    expect(page.locator(".dragged")).to_have_count(0)
+    # A drag that is left by a key moves nothing, and clicks go on choosing.
+    page.mouse.move(to["x"] + 40, to["y"] + 40)
+    page.mouse.down()
+    page.mouse.move(from_["x"] + 40, from_["y"] + 40, steps=4)
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    expect(page.locator(".dragged")).to_have_count(0)
+    page.locator(f"#frame-{frame_ids['T0003']}").click()
+    expect(page.locator(f"#frame-{frame_ids['T0003']}")).to_have_attribute("aria-pressed", "true")
+    assert sets()["T0011"] == sets()["T0012"]
+
+
+@pytest.mark.usefixtures("fresh")
+def test_sets_are_proposed_with_limits_that_are_seen(page: Page, server: Running) -> None:
+    page.goto("/shoots/1/sheet")
+    page.get_by_role("button", name="Propose sets …").click()
+    expect(page.locator("#propose-count")).to_have_text("2 sets")
+    page.locator("#propose-unlike").fill("0.05")
+    expect(page.locator("#propose-list")).to_contain_text("another picture")
+    wanted = int(page.locator("#propose-count").inner_text().split()[0])
+    assert wanted > 2
+    page.get_by_role("button", name="Make these sets").click()
+    expect(page.locator(".set-head")).to_have_count(wanted)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator(".set-head")).to_have_count(2)
+
+
+@pytest.mark.usefixtures("fresh")
+def test_a_set_follows_another_and_frames_are_reset(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    server.post("/api/edit", {"frames": [frame_ids["T0001"]], "values": {"light.contrast": 17}})
+    page.set_viewport_size({"width": 1900, "height": 800})
+    page.goto("/shoots/1/sheet")
+    page.locator("#size").fill("300")
+    page.get_by_label("Set 2 follows").select_option(label="follows Set 1")
+    contrast = lambda n: server.get(f"/api/frames/{frame_ids[n]}")["values"].get("light.contrast", 0)  # noqa: E731
+    eventually(page, lambda: contrast("T0012") == 17)
+    page.locator(f"#frame-{frame_ids['T0012']}").click()
+    page.get_by_role("button", name="Reset …").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("back to the start").check()
+    expect(dialog.get_by_role("button", name="Reset")).to_be_disabled()
+    dialog.get_by_label("Light").check()
+    dialog.get_by_role("button", name="Reset").click()
+    eventually(page, lambda: contrast("T0012") == 0 and contrast("T0011") == 17)
+
+
+@pytest.mark.usefixtures("fresh")
+def test_rules_show_first_what_would_happen(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    page.goto("/kit")
+    form = page.locator("#frame-rule-form")
+    form.get_by_label("lens has").fill("24")
+    form.get_by_label("preset").select_option(label="Product: Deep wood")
+    form.get_by_role("button", name="Add").click()
+    expect(page.locator("#frame-rules tr")).to_contain_text(['lens has "24"'])
+    page.goto("/shoots/1/sheet")
+    page.locator(f"#frame-{frame_ids['T0001']}").click()
+    page.keyboard.press("Control+a")
+    page.locator("#apply-preset").select_option("rules")
+    expect(page.locator("#ruling-about")).to_have_text("3 frames of 6 meet a rule; 3 would change.")
+    page.get_by_role("button", name="Put on").click()
+    expect(page.locator(".worn-mark")).to_have_count(3)
+    page.goto("/kit")
+    page.get_by_role("button", name="Delete rule 1 for presets").click()
+    expect(page.locator("#frame-rules tr")).to_have_count(0)
+
+
+def test_sidecars_are_switched_and_a_conflict_is_ended(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    from dataclasses import replace
+
+    from tanner.core.series.sidecar import beside, parse_sidecar, sidecar_bytes
+
+    path = beside(server.folder / "photos" / "T0001.DNG")
+    page.goto("/shoots/1/sheet")
+    page.get_by_role("button", name="Sidecars …").click()
+    page.get_by_label("write sidecars for this shoot").check()
+    eventually(page, path.exists)
+    expect(page.locator("#sidecars-text")).to_have_text("6 frames have one.", timeout=20_000)
+    mine = parse_sidecar(path.read_bytes(), "x")
+    assert mine is not None
+    path.write_bytes(sidecar_bytes(replace(mine, stars=5)))
+    page.reload()
+    page.get_by_role("button", name="Sidecars …").click()
+    expect(page.locator(".conflict")).to_contain_text("stars")
+    page.get_by_role("button", name="The sidecar holds").click()
+    expect(page.locator("#sidecars-none")).to_be_visible()
+    eventually(page, lambda: server.get(f"/api/frames/{frame_ids['T0001']}")["stars"] == 5)
+    page.get_by_label("write sidecars for this shoot").uncheck()
+    eventually(page, lambda: server.get("/api/shoots/1/sidecars")["on"] is False)
+
+
+@pytest.mark.usefixtures("fresh")
 def test_the_preset_under_the_whole_shoot(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
     page.goto("/shoots/1/sheet")
     expect(page.locator(".cell")).to_have_count(6)

@@ -125,7 +125,8 @@ export class Large {
       const dx = ((e.clientX - from[0]) * ratio) / here.zoom / here.full[0];
       const dy = ((e.clientY - from[1]) * ratio) / here.zoom / here.full[1];
       for (const pane of moved) Object.assign(pane, { x: Math.min(1, Math.max(0, pane.x - dx)), y: Math.min(1, Math.max(0, pane.y - dy)) });
-      this.draw();
+      if (this.together) this.draw();
+      else this.view(figure);
     };
     window.addEventListener("pointermove", move);
     window.addEventListener("pointerup", up);

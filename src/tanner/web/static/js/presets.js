@@ -85,7 +85,7 @@ export class Presets {
     for (const p of found) if (!this.liked.has(p.key)) put(p.folder, p);
     this.list.replaceChildren(
       ...[...folders].flatMap(([folder, presets]) => [
-        el("h3", {}, el("span", { text: folder }), el("button", { type: "button", class: "plain", text: "Sheet", title: `All of ${folder} on this picture`, onclick: () => this.sheet(folder, presets) })),
+        el("div", { class: "folder-head" }, el("h3", { text: folder }), el("button", { type: "button", class: "plain", text: "Sheet", title: `All of ${folder} on this picture`, onclick: () => this.sheet(folder, presets) })),
         el("div", { class: "preset-grid" }, ...presets.map((p) => this.card(p))),
       ]),
       ...(found.length ? [] : [el("p", { class: "dim", text: "No preset is called so." })]),
