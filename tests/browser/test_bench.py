@@ -409,5 +409,5 @@ def test_settings_are_carried_from_another_set_to_another(
     assert shown("T0002").get("colour.vibrance", 0) == 0
     page.get_by_role("button", name="Carry over …").click()
     page.get_by_role("button", name="As last time").click()
-    expect(dialog.locator("input[value=\"light.contrast\"]")).to_be_checked()
+    expect(dialog.locator('input[value="light.contrast"]')).to_be_checked()
     expect(page.locator("#carry-count")).to_contain_text("1 adjustment ")

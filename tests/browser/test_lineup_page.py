@@ -5,6 +5,7 @@ from browsing import eventually
 from playwright.sync_api import Page, expect
 from serving import Running
 
+
 def measured(page: Page, server: Running, group: int) -> None:
     """Until all is measured, and the page says what the server does."""
     figures = lambda: server.get(f"/api/shoots/1/lineup?set={group}")  # noqa: E731

@@ -237,6 +237,10 @@ def make_plan(
     profile, detail = development.group(Profile), development.group(Detail)
     geometry = geometry_of(source, development, output)
     reduce, stretch = _reduction(geometry.scale, source.facts.kind == "bayer")
+    small = source.cache.get("small", 0)
+    if small and draft and geometry.scale > 0.93 * small:
+        # Its blocks are there already (see `core.small`): nothing is read.
+        reduce, stretch = small, max(1.0, geometry.scale / small)
     source, small_noise = _quiet(source, development.group(Noise), draft and reduce >= 4, draft)
     pre = pre_gains(source)
     camera = source.colour_by(profile.camera)[0]
@@ -324,18 +328,23 @@ def _levels(source: Source, pre: F32) -> tuple[F32, F32]:
     return _f32(black), _f32(balance / (source.facts.white - black))
 
 
+def binned_planes(source: Source, pre: F32, k: int) -> F32:
+    """A mosaic in blocks of k px, (3, h // k, w // k), 1 at its white before the balance `pre` (3,)."""
+    black, gain = _levels(source, pre)
+    h, w = source.data.shape
+    planes = np.empty((3, h // k, w // k), dtype=np.float32)
+    ry, rx = source.facts.pattern or (0, 0)
+    demosaic.bin_mosaic(source.data, black, gain, ry, rx, k, planes)
+    return planes
+
+
 def _binned(plan: Plan) -> F32:
     """The whole mosaic in blocks, each colour for itself; in a draft, its noise shrunk at that size."""
     source, k = plan.source, plan.reduce
     key = ("binned", k)
     if key not in source.cache:
         _forget(source, "binned", 2)
-        black, gain = _levels(source, plan.pre)
-        h, w = source.data.shape
-        planes = np.empty((3, h // k, w // k), dtype=np.float32)
-        ry, rx = source.facts.pattern or (0, 0)
-        demosaic.bin_mosaic(source.data, black, gain, ry, rx, k, planes)
-        source.cache[key] = planes
+        source.cache[key] = binned_planes(source, plan.pre, k)
     planes = source.cache[key]
     if plan.small_noise is None:
         return planes

@@ -21,6 +21,7 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.errors import FileError, TannerError
 from tanner.core.output.files import file_hash
 from tanner.core.series.preset import StoredMatch
+from tanner.core.small import SMALL
 from tanner.jobs.matching import Matching
 from tanner.jobs.pictures import Pictures, wish_for
 from tanner.jobs.tasks import embedded_preview, read_facts
@@ -238,6 +239,8 @@ def import_now(
         workers: processes that are there already; they stay.
     """
     catalogue = Catalogue(data)
+    if workers is None:
+        SMALL.folder = data / "small"
     own, workers = workers is None, workers or Workers(2)
     pictures = Pictures(catalogue, workers)
     importer = Importer(catalogue, workers, pictures, Matching(catalogue, workers))

@@ -18,6 +18,7 @@ from tanner.core.colour.difference import ciede2000
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box, Kind
 from tanner.core.series.lineup import Reading, line_up
+from tanner.core.small import SMALL
 from tanner.jobs.matching import Reference, Wish, reading_of
 from tanner.jobs.workers import Workers
 
@@ -135,6 +136,7 @@ def measured_set(data: Path, shoot: str, name: str, tolerance: float, kind: Kind
     """
     if not (data / "catalogue.sqlite").exists():
         raise TannerError(f"{data}: there is no catalogue.")
+    SMALL.folder = data / "small"
     catalogue, workers = Catalogue(data), Workers(2)
     try:
         with catalogue.read() as session:

@@ -14,12 +14,12 @@ from tanner.catalogue.development import Resolver, set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.core.raw.reader import read
 from tanner.core.series.area import Area, Box, Kind, NoArea, What, drawn, found_again, outline
 from tanner.core.series.match import LIMITS, match, measured, moved, picture_of, shot_as
 from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of
 from tanner.core.series.tone_match import match_tone, scale_of, structured
+from tanner.core.small import read_small
 from tanner.jobs.tasks import starting
 from tanner.jobs.workers import Workers
 
@@ -67,7 +67,7 @@ def _values(source: Any, values: Mapping[str, Any], rules: bool) -> dict[str, An
 def _reference(key: tuple[Any, ...]) -> tuple[Any, Area, Any]:
     """The reference's picture, area and colour: the same for all frames that a process matches to it."""
     path, items, rules, box, kind, _ = key
-    source = read(Path(path))
+    source = read_small(Path(path))
     values = _values(source, dict(items), rules)
     picture = picture_of(source, values)
     area = drawn(picture.shape[:2], box) if box else _of_kind(kind, source, values)
@@ -94,7 +94,7 @@ def _area_in(source: Any, values: Mapping[str, Any], reference: Reference | None
 def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
     """Offsets for one frame: ev, mired, tint, area, confidence, before, after, limited; values: of tone, if asked for."""
     target = _target(reference)
-    source = read(Path(wish.path))
+    source = read_small(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
     here = _area_in(source, values, reference, reference.kind)
     done = match(source, values, here, target, what, reference.limits)
@@ -152,7 +152,7 @@ def figures_of(reference: Reference) -> dict[str, Any]:
 
 def reading_of(reference: Reference | None, wish: Wish, kind: Kind = "backdrop") -> dict[str, Any]:
     """The colour of a frame's area as it is rendered: lab, area, confidence; or {"trouble": why not}."""
-    source = read(Path(wish.path))
+    source = read_small(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
     try:
         here = _area_in(source, values, reference, kind)

@@ -26,6 +26,7 @@ from tanner.core.raw.reader import RAW, Source, read
 from tanner.core.render import as_shot_white, full_size, render
 from tanner.core.series.depends import About
 from tanner.core.series.preset import Preset
+from tanner.core.small import read_small
 
 PREVIEW = 512
 """Long edge of the pictures on the Sheet."""
@@ -110,7 +111,7 @@ def jpeg(pixels: NDArray[np.uint8], quality: int = 82) -> bytes:
 
 def preview(path: str, settings: dict[str, Any], first: bool = True) -> dict[str, Any]:
     """A rendered preview with what is measured on it; `first`: the frame's noise too, which takes a while."""
-    source = read(Path(path))
+    source = read_small(Path(path))
     pixels = picture(source, settings, PREVIEW)
     noise, chart = None, False
     if first:

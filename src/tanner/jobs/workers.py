@@ -15,6 +15,7 @@ from tanner.core.colour.shelf import SHELF
 from tanner.core.errors import TannerError
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
+from tanner.core.small import SMALL
 
 T = TypeVar("T")
 MEMORY_LIMIT = 12 << 30
@@ -25,9 +26,14 @@ class WorkerDied(TannerError):
     """The process that worked on an item ended: a decoder crashed, or it was killed."""
 
 
-def _prepare(folders: list[Path], kept: tuple[Path | None, int], table: Path | None) -> None:
+Place = tuple[Path | None, int]
+"""A folder and its budget in bytes."""
+
+
+def _prepare(folders: list[Path], kept: Place, small: Place, table: Path | None) -> None:
     SHELF.folders = folders
     KEPT.folder, KEPT.budget = kept
+    SMALL.folder, SMALL.budget = small
     TABLE.file = table
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
     # A worker that outlives its parent would keep files and memory: end with it instead.
@@ -62,7 +68,12 @@ class Workers(Executor):
                 1,
                 mp_context=get_context("spawn"),
                 initializer=_prepare,
-                initargs=(list(SHELF.folders), (KEPT.folder, KEPT.budget), TABLE.file),
+                initargs=(
+                    list(SHELF.folders),
+                    (KEPT.folder, KEPT.budget),
+                    (SMALL.folder, SMALL.budget),
+                    TABLE.file,
+                ),
             )
             self._local.lane = lane
             with self._lock:

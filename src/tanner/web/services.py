@@ -11,6 +11,7 @@ from tanner.core.colour.dcp import CameraProfile
 from tanner.core.colour.shelf import SHELF
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
+from tanner.core.small import SMALL
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
 from tanner.jobs.lineups import LineUps
@@ -33,7 +34,7 @@ class Services:
         self.profiles = self.catalogue.profiles
         # Before the first worker starts: it takes the folders over.
         SHELF.folders = [self.profiles.folder]
-        KEPT.folder, TABLE.file = data / "quiet", data / "noise.json"
+        KEPT.folder, TABLE.file, SMALL.folder = data / "quiet", data / "noise.json", data / "small"
         self.made: dict[int, tuple[CameraProfile, dict[str, Any]]] = {}
         self.workers = Workers(lanes)
         self.delivery_workers = Workers(lanes)

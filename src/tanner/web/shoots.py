@@ -206,11 +206,13 @@ class Wanted(BaseModel):
 
 @router.post("/shoots/{shoot_id}/want")
 def want(shoot_id: int, body: Wanted, desk: Desk) -> dict[str, Any]:
-    """Ask for the pictures of the frames that are on the screen."""
+    """Ask for the pictures of the frames that are on the screen, the nearest named first."""
     with desk.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)
         query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.id.in_(body.frames))
-        wishes = [wish_for(resolver, f) for f in session.scalars(query)]
+        found = {f.id: f for f in session.scalars(query)}
+        # The newest wish is made first: so the nearest frame is wished for last.
+        wishes = [wish_for(resolver, found[i]) for i in reversed(body.frames) if i in found]
     desk.pictures.want(wishes)
     return {"pending": desk.pictures.pending}
 

@@ -473,7 +473,9 @@ function drawRibbon() {
   ribbon.set(sheet.sets.find((s) => s.id === frame.set), mine, frame.id);
   goes();
   fresh ||= new Fresh(shootId, sheet.counter, (ready) => ribbon.refresh(Object.keys(ready)));
-  fresh.want(mine.map((f) => f.id));
+  const order = ribbon.frames.map((f) => f.id);
+  const here = order.indexOf(frame.id);
+  fresh.want(order.toSorted((a, b) => Math.abs(order.indexOf(a) - here) - Math.abs(order.indexOf(b) - here)));
 }
 
 async function go(id) {

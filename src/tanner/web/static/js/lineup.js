@@ -133,7 +133,9 @@ function strip(f) {
       );
     }),
   );
-  fresh.want(f.frames.map((r) => r.frame));
+  const order = f.frames.map((r) => r.frame);
+  const here = Math.max(0, order.indexOf(state.active));
+  fresh.want(order.toSorted((a, b) => Math.abs(order.indexOf(a) - here) - Math.abs(order.indexOf(b) - here)));
 }
 
 function pictures(ready) {

@@ -107,11 +107,18 @@ function draw() {
     node.remove();
     shown.delete(key);
   }
-  if (missing.length) fresh?.want(missing);
+  if (missing.length) fresh?.want(nearest(missing));
   if (!state.items.length && !inner.querySelector(".empty")) {
     const text = state.frames.size ? "No frame passes what is chosen above." : "No frames yet. Bring files in on the Import page.";
     inner.append(el("p", { class: "empty", text }));
   } else if (state.items.length) inner.querySelector(".empty")?.remove();
+}
+
+// The nearest to the frame that is chosen first, else in their order.
+function nearest(ids) {
+  const here = state.order.indexOf(state.active);
+  const far = (id) => Math.abs(state.order.indexOf(id) - here);
+  return here < 0 ? ids : [...ids].sort((a, b) => far(a) - far(b));
 }
 
 function head(item) {

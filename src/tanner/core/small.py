@@ -1,0 +1,104 @@
+"""Frames at a small size, without decoding them again: for previews, and for what is measured on them.
+
+A small picture needs the mosaic in blocks only. These are made once, kept on disk (half precision, about 2 MB a frame), and
+serve every development of the frame up to `EDGE`. Whatever needs more reads the file after all.
+"""
+
+import threading
+from collections import OrderedDict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tanner.core.noise.kept import Kept
+from tanner.core.raw.reader import FINISHED, Source, read
+from tanner.core.render import binned_planes, pre_gains
+
+EDGE = 640
+"""Long edge in px up to which a picture is served."""
+SMALL = Kept()
+SMALL.budget = 4 << 30
+HEADERS, PLANES = 400, 12
+"""Frames of which the facts are remembered in a process, and of which all that was made is."""
+_HEAVY = ("binned", "view", "quieted", "quiet", "cleaned")
+_lock = threading.Lock()
+_frames: OrderedDict[tuple[str, int, int], "SmallSource"] = OrderedDict()
+
+
+class SmallSource(Source):
+    """A source whose mosaic is read from its file only when something asks for it."""
+
+    _data: Any
+
+    @property
+    def data(self) -> Any:  # type: ignore[override]
+        if self._data is None:
+            full = read(Path(self.facts.path))
+            self._data, self.decoder = full.data, full.decoder
+        return self._data
+
+    @data.setter
+    def data(self, value: Any) -> None:
+        self._data = value if value is not None and value.size else None
+
+    def close(self) -> None:
+        """Give up the mosaic, where it was read."""
+        self._data, self.decoder = None, None
+
+    def lighten(self) -> None:
+        """Give up all that takes room."""
+        self.close()
+        for key in [k for k in self.cache if isinstance(k, tuple) and k[0] in _HEAVY]:
+            self.cache.pop(key, None)
+
+
+def level_of(width: int, height: int) -> int:
+    """Side of the blocks: the largest even one that still gives `EDGE`; 0 where the frame itself is not much larger."""
+    side = int(max(width, height) / EDGE)
+    side -= side % 2
+    return side if side >= 4 else 0
+
+
+def read_small(path: Path) -> Source:
+    """A frame for pictures up to `EDGE`; the full source where that is no more work.
+
+    Raises:
+        UnreadableFile: see `read`.
+    """
+    if SMALL.folder is None or path.suffix.lower() in FINISHED:
+        return read(path)
+    try:
+        state = path.stat()
+    except OSError:
+        return read(path)
+    key = str(path), state.st_mtime_ns, state.st_size
+    with _lock:
+        found = _frames.get(key)
+        if found is None:
+            header = read(path, pixels=False)
+            level = level_of(*header.size)
+            if header.facts.kind != "bayer" or not level:
+                return read(path)
+            found = SmallSource(
+                header.facts, np.empty((0, 0), np.uint16), profiles=header.profiles, gain_maps=header.gain_maps
+            )
+            found.cache["small"] = level
+            _frames[key] = found
+        _frames.move_to_end(key)
+        for place, other in enumerate(reversed(_frames.values())):
+            if place >= PLANES:
+                other.lighten()
+            elif other is not found:
+                other.close()
+        while len(_frames) > HEADERS:
+            _frames.popitem(last=False)
+    level = found.cache["small"]
+    if ("binned", level) not in found.cache:
+        what = f"small-{level}"
+        planes = SMALL.find(str(path), what)
+        if planes is None:
+            planes = binned_planes(found, pre_gains(found).astype(np.float32), level).astype(np.float16)
+            SMALL.keep(str(path), what, planes)
+        found.cache["binned", level] = planes.astype(np.float32)
+    return found
