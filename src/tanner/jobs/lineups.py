@@ -31,10 +31,10 @@ def plan(
     """What has to be measured for each frame, with a key that changes when its look does."""
     start = None
     mark: str = kind
-    if box and lead is not None:
+    if (box or kind == "backdrop") and lead is not None:
         values = resolver.resolve(lead).values
-        start = Reference(lead.path, values, box=box)
-        mark = f"{box}{version(lead, values)}"
+        start = Reference(lead.path, values, box=box, kind=kind)
+        mark = f"{kind}{box}{version(lead, values)}"
     result = []
     for frame in frames:
         values = resolver.resolve(frame).values
@@ -151,7 +151,10 @@ def measured_set(data: Path, shoot: str, name: str, tolerance: float, kind: Kind
             resolver = Resolver(session, found.id)
             members = select(Frame).where(Frame.set_id == group.id, Frame.verdict != "drop")
             frames = list(session.scalars(members.order_by(Frame.taken, Frame.name)))
-            jobs = [(f, workers.submit(reading_of, r, w, kind)) for f, r, w, _ in plan(resolver, frames, None, None)]
+            first = resolver.leads.get(group.lead_id or 0)
+            jobs = [
+                (f, workers.submit(reading_of, r, w, kind)) for f, r, w, _ in plan(resolver, frames, first, None, kind)
+            ]
             lead = group.lead_id
         readings = []
         for frame, job in jobs:

@@ -14,14 +14,17 @@ from tanner.catalogue.development import Resolver, set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Area, Box, Kind, NoArea, What, drawn, found_again, outline
-from tanner.core.series.match import LIMITS, match, measured, moved, picture_of, shot_as
+from tanner.core.series.area import LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline
+from tanner.core.series.match import LIMITS, Matched, colour_of, match, measured, moved, picture_of, shot_as
 from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of
 from tanner.core.series.tone_match import match_tone, scale_of, structured
 from tanner.core.small import read_small
 from tanner.jobs.tasks import starting
 from tanner.jobs.workers import Workers
+
+FAR = 3.0
+"""CIEDE2000 from the reference beyond which an area is looked for again once the frame is near it."""
 
 
 @dataclass(frozen=True)
@@ -65,13 +68,13 @@ def _values(source: Any, values: Mapping[str, Any], rules: bool) -> dict[str, An
 
 @lru_cache(maxsize=2)
 def _reference(key: tuple[Any, ...]) -> tuple[Any, Area, Any]:
-    """The reference's picture, area and colour: the same for all frames that a process matches to it."""
+    """The reference's picture (16 bits), area and colour: the same for all frames that a process matches to it."""
     path, items, rules, box, kind, _ = key
     source = read_small(Path(path))
     values = _values(source, dict(items), rules)
-    picture = picture_of(source, values)
+    picture = picture_of(source, values, 16)
     area = drawn(picture.shape[:2], box) if box else _of_kind(kind, source, values)
-    return picture, area, measured(source, values, area)
+    return picture, area, colour_of(picture, area.mask)
 
 
 def _key(r: Reference) -> tuple[Any, ...]:
@@ -88,7 +91,23 @@ def _area_in(source: Any, values: Mapping[str, Any], reference: Reference | None
     if reference is None or reference.box is None:
         return _of_kind(reference.kind if reference else kind, source, values)
     there, area, _ = _reference(_key(reference))
-    return found_again(there, area, picture_of(source, values))
+    return found_again((there >> 8).astype(np.uint8), area, picture_of(source, values))
+
+
+def _common(reference: Reference, here: Area) -> tuple[Area, Any] | None:
+    """What the backdrops of a frame and of its reference have in common, and the reference's colour there.
+
+    Light falls off over a backdrop: the same part of both is held against one another, where they share enough of it.
+    """
+    if here.kind != "backdrop" or reference.lab is not None:
+        return None
+    picture, area, _ = _reference(_key(reference))
+    if area.mask.shape != here.mask.shape:
+        return None
+    both = area.mask & here.mask
+    if both.sum() < max(LEAST, 0.3 * min(area.mask.sum(), here.mask.sum())):
+        return None
+    return replace(here, mask=both), colour_of(picture, both)
 
 
 def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
@@ -96,17 +115,23 @@ def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
     target = _target(reference)
     source = read_small(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
-    here = _area_in(source, values, reference, reference.kind)
-    done = match(source, values, here, target, what, reference.limits)
+    here, done = _solved(source, values, reference, target, what)
+    if not reference.box and done.before > FAR:
+        # An area is chosen by what can be seen of it: so once more on the frame as it is now, nearer to the reference.
+        near = moved(values, done.offsets, shot_as(source, values))
+        here, done = _solved(source, values, reference, target, what, near)
     tone: dict[str, float] = {}
     if reference.tone:
         as_shot = shot_as(source, values)
         scale, own = _scale(reference)
         mask = here.mask if own else None
-        tone = match_tone(source, moved(values, done.offsets, as_shot), mask, scale)[0]
-        # Contrast and the ends of the scale move the area's colour a little: it is brought back.
-        again = match(source, {**values, **tone}, here, target, what, reference.limits) if tone else done
-        done = replace(again, before=done.before)
+        first = done.before
+        # Contrast and the ends of the scale move the area's colour a little, and the other way round: twice is enough.
+        for _ in range(2):
+            start = {**moved(values, done.offsets, as_shot), **tone}
+            tone |= match_tone(source, start, mask, scale)[0]
+            done = _solved(source, {**values, **tone}, reference, target, what)[1]
+        done = replace(done, before=first)
     return {
         "ev": done.offsets.get("ev", 0.0),
         "mired": done.offsets.get("mired", 0.0),
@@ -119,6 +144,21 @@ def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
         "limited": list(done.limited),
         "lab": [round(v, 2) for v in done.lab],
     }
+
+
+def _solved(
+    source: Any,
+    values: Mapping[str, Any],
+    reference: Reference,
+    target: Any,
+    what: What,
+    near: Mapping[str, Any] | None = None,
+) -> tuple[Area, Matched]:
+    """The area of a frame, looked for in it as it is or as `near`, and what brings it to the reference."""
+    here = _area_in(source, near or values, reference, reference.kind)
+    common = _common(reference, here)
+    area, wanted = common or (here, target)
+    return here, match(source, values, area, wanted, what, reference.limits)
 
 
 def _target(reference: Reference) -> Any:
@@ -135,7 +175,7 @@ def _scale(reference: Reference) -> tuple[Any, bool]:
     if reference.scale is not None:
         return np.array(reference.scale), False
     picture, area, _ = _reference(_key(reference))
-    own = structured(picture, area.mask)
+    own = area.kind in ("face", "drawn") and structured(picture, area.mask)
     return scale_of(picture, area.mask if own else None), own
 
 
@@ -157,6 +197,10 @@ def reading_of(reference: Reference | None, wish: Wish, kind: Kind = "backdrop")
     try:
         here = _area_in(source, values, reference, kind)
         lab = measured(source, values, here)
+        if reference and (common := _compared(reference, here)):
+            # As far from the reference as the part is that both show.
+            area, there = common
+            lab = _reference(_key(reference))[2] + measured(source, values, area) - there
     except NoArea as error:
         return {"trouble": str(error)}
     return {
@@ -165,6 +209,13 @@ def reading_of(reference: Reference | None, wish: Wish, kind: Kind = "backdrop")
         "confidence": here.confidence,
         "outline": outline(here),
     }
+
+
+def _compared(reference: Reference, here: Area) -> tuple[Area, Any] | None:
+    try:
+        return _common(reference, here)
+    except NoArea:  # the reference has no such area: each frame by its own
+        return None
 
 
 @dataclass

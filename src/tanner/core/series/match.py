@@ -5,7 +5,7 @@ colour is that of the reference's area as rendered. Nothing is assumed about ton
 colour to each offset is measured where it stands (Gauss-Newton).
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -59,15 +59,18 @@ def picture_of(source: Source, values: Mapping[str, Any], bits: int = 8, edge: i
     return render(source, development, size, bits=bits, keep=True, draft=True)
 
 
-def colour_of(pixels: NDArray[Any], mask: NDArray[np.bool_]) -> Array:
+def colour_of(pixels: NDArray[Any], mask: NDArray[np.bool_], *, whole: bool = False) -> Array:
     """L*a*b* (D50) of an area: the mean of what is not clipped, without its darkest and lightest tenths.
+
+    Args:
+        whole: what is clipped counts too, as it is seen.
 
     Raises:
         NoArea: too little of it is not clipped.
     """
     top = 255 if pixels.dtype == np.uint8 else 65535
     values = pixels[mask].astype(np.float64) / top
-    fit = values[(values.max(axis=1) < 0.985) & (values.min(axis=1) > 0.008)]
+    fit = values if whole else values[(values.max(axis=1) < 0.985) & (values.min(axis=1) > 0.008)]
     if len(fit) < max(LEAST, 0.2 * len(values)):
         raise NoArea("The area is clipped, or all but black, so its colour is not known. Choose another one.")
     linear = SPACES["srgb"].decode(fit)
@@ -99,6 +102,41 @@ def shot_as(source: Source, values: Mapping[str, Any]) -> tuple[float, float]:
     return float(kelvin), float(tint)
 
 
+CLIPPED = 0.02
+"""Share of an area that may be clipped before exposure is lowered to see what is there."""
+
+
+def _begin(
+    source: Source,
+    values: Mapping[str, Any],
+    area: Area,
+    kinds: list[str],
+    limit: Array,
+    as_shot: tuple[float, float],
+) -> tuple[Array, Array]:
+    """Where the search begins, and the area's colour there: no offsets, or an exposure at which the area is not clipped.
+
+    Raises:
+        NoArea: the area cannot be measured there either.
+    """
+    tries = [0.0, *(-0.4 * n for n in range(1, 6) if 0.4 * n <= limit[0])] if "ev" in kinds else [0.0]
+    for n, ev in enumerate(tries):
+        picture = picture_of(source, moved(values, {"ev": ev}, as_shot), 16)
+        clipped = float((picture[area.mask].max(axis=1) >= 0.985 * 65535).mean())
+        if clipped <= CLIPPED or n == len(tries) - 1:
+            x = np.zeros(len(kinds))
+            x[0] = ev
+            return x, colour_of(picture, area.mask)
+    raise AssertionError
+
+
+def _or_none(at: Callable[[Array], Array], x: Array) -> Array | None:
+    try:
+        return at(x)
+    except NoArea:
+        return None
+
+
 def match(
     source: Source,
     values: Mapping[str, Any],
@@ -125,8 +163,8 @@ def match(
     def at(x: Array) -> Array:
         return measured(source, moved(values, dict(zip(kinds, x, strict=True)), as_shot), area)
 
-    x = np.zeros(len(kinds))
-    lab = before = at(x)
+    x, lab = _begin(source, values, area, kinds, limit, as_shot)
+    before = lab if not x.any() else colour_of(picture_of(source, values, 16), area.mask, whole=True)
     for _ in range(ROUNDS):
         off = (target - lab)[rows]
         if np.abs(off).max() < 0.03:
@@ -137,13 +175,14 @@ def match(
         # Damped a little: where an offset hardly does anything it is not to run away.
         scaled = effect * step
         change = step * np.linalg.solve(scaled.T @ scaled + 1e-4 * np.eye(len(x)), scaled.T @ off)
-        wanted = np.clip(x + np.clip(change, -limit / 2, limit / 2), -limit, limit)
-        try:
-            there = at(wanted)
-        except NoArea:  # too far at once: half the way
-            wanted = (x + wanted) / 2
-            there = at(wanted)
-        if np.linalg.norm((target - there)[rows]) > np.linalg.norm(off):
+        change = np.clip(change, -limit / 2, limit / 2)
+        # Too far at once: half the way, and half of that.
+        for share in (1.0, 0.5, 0.25):
+            wanted = np.clip(x + share * change, -limit, limit)
+            there = _or_none(at, wanted)
+            if there is not None and np.linalg.norm((target - there)[rows]) < np.linalg.norm(off):
+                break
+        else:
             break
         x, lab = wanted, there
     met = tuple(k for k, v, most in zip(kinds, x, limit, strict=True) if abs(v) >= most - 1e-9)

@@ -100,7 +100,7 @@ def _skin(at: Callable[[int], Picture]) -> Area:
     """What in the largest face is of its most common colour: no eyes, lips, beard or hair, no shine and no deep shade."""
     picture = at(FACE_EDGE)
     face = _face(lambda _: picture)
-    lab = cv2.cvtColor(cv2.GaussianBlur(picture, (0, 0), 1.2).astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
+    lab = cv2.cvtColor(cv2.GaussianBlur(picture, (0, 0), 2.0).astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
     inside = lab[face.mask]
     middle, spread = _mode(inside)
     off = np.sqrt(((lab - middle) / spread) ** 2 @ np.ones(3, np.float32))

@@ -1,7 +1,7 @@
 """Contrast, black and white point of a frame brought to those of a reference, on purpose: solved on the pipeline.
 
 A colour says nothing about contrast, so what is compared is the spread of lightness: its lowest and highest parts and the
-step between its quarters, over the area where it has some structure, else over the whole frame.
+step between its quarters, over a face or a drawn area that has some structure, else over the whole frame.
 """
 
 from collections.abc import Mapping
@@ -18,7 +18,7 @@ from tanner.core.series.match import picture_of
 Array = NDArray[np.float64]
 KEYS = ("light.contrast", "light.black_point", "light.white_point")
 STEP, LIMIT, ROUNDS = 8.0, 50.0, 5
-RANGE = 15.0
+RANGE = 20.0
 """L* between the 3rd and 97th hundredth from which an area has a contrast of its own."""
 
 
@@ -53,6 +53,9 @@ def match_tone(
     """
     start = np.array([float(values.get(k, 0.0) or 0.0) for k in KEYS])
 
+    # Measured inwards where a step would leave the range.
+    steps = np.where(start + LIMIT + STEP > 100, -STEP, STEP)
+
     def at(x: Array) -> Array:
         return scale_of(picture_of(source, {**values, **dict(zip(KEYS, map(float, x), strict=True))}, 16), mask)
 
@@ -62,8 +65,8 @@ def match_tone(
         off = target - scale
         if np.abs(off).max() < 0.15:
             break
-        effect = np.stack([(at(x + STEP * (np.arange(3) == n)) - scale) / STEP for n in range(3)], axis=1) * STEP
-        change = STEP * np.linalg.solve(effect.T @ effect + 0.02 * np.eye(3), effect.T @ off)
+        effect = np.stack([at(x + steps * (np.arange(3) == n)) - scale for n in range(3)], axis=1)
+        change = steps * np.linalg.solve(effect.T @ effect + 0.02 * np.eye(3), effect.T @ off)
         wanted = np.clip(x + np.clip(change, -25, 25), np.maximum(start - LIMIT, -100), np.minimum(start + LIMIT, 100))
         there = at(wanted)
         if np.linalg.norm(target - there) > np.linalg.norm(off):

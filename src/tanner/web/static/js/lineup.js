@@ -389,3 +389,4 @@ useKeys("lineup", [
 state.kind = sessionStorage.getItem(`tanner.lineup.kind.${shootId}`) || "backdrop";
 byId("by-area").value = state.kind;
 await load();
+window.tannerDraw = () => state.figures && draw(); // for measuring
