@@ -166,14 +166,16 @@ def many(data: Path, raw: Path, count: int, of_set: int) -> None:
     with catalogue.write() as session:
         session.add(Shoot(name="Many"))
         session.flush()
-        session.add(FrameSet(shoot_id=1, name="Set 1", lead_id=1))
+        session.add_all(
+            [FrameSet(shoot_id=1, name="Set 1", lead_id=1), FrameSet(shoot_id=1, name="Set 2", lead_id=of_set + 1)]
+        )
         session.flush()
         rows = []
         for n in range(count):
             path = raw.with_name(f"M{n:04d}.DNG")
             path.hardlink_to(raw)
             rows.append(
-                {"shoot_id": 1, "set_id": 1 if n < of_set else None, "path": str(path), "name": path.name, "content": str(n),
+                {"shoot_id": 1, "set_id": 1 if n < of_set else 2, "path": str(path), "name": path.name, "content": str(n),
                  "taken": START + timedelta(seconds=30 * n + 1800 * (n // 25)), "facts": facts, "camera": "Alder One",
                  "lens": facts.get("lens") or "", "iso": 100, "starting": dict(LOOK), "as_shot": [5500.0, 0.0], "width": 6000,
                  "height": 4000, "descriptor": [v + float(d) for v, d in zip(likeness, rng.normal(0, 0.6, 192), strict=True)]}

@@ -21,7 +21,7 @@ SMALL = Kept()
 SMALL.budget = 4 << 30
 HEADERS, PLANES = 400, 12
 """Frames of which the facts are remembered in a process, and of which all that was made is."""
-_HEAVY = ("binned", "view", "quieted", "quiet", "cleaned")
+_HEAVY = ("binned", "view", "quieted", "quiet", "cleaned", "guide", "geometry", "table")
 _lock = threading.Lock()
 _frames: OrderedDict[tuple[str, int, int], "SmallSource"] = OrderedDict()
 

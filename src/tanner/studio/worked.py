@@ -10,6 +10,7 @@ from tanner.catalogue.development import Resolver, record, set_offsets, set_valu
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.profiles import Rule
+from tanner.catalogue.sets import put_under
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import read_dcp
 from tanner.core.colour.shelf import SHELF
@@ -82,6 +83,11 @@ def work_on(into: Path) -> None:
                 if members:
                     first = scenes[members[0].name]
                     _develop(session, resolver, group, members, _kind(first.scene, first.taken.hour > 15))
+            # The same lamp in the same light by the other camera: its set follows.
+            named = {g.name: g for g in resolver.sets.values()}
+            lamp = _NAMES["lamp"]
+            if {lamp, f"{lamp}, second camera"} <= set(named):
+                put_under(session, named[f"{lamp}, second camera"], named[lamp])
         _profiles(catalogue, into / "shoot", workers)
         _deliver(catalogue, data, into / "out", workers)
     finally:
