@@ -4,6 +4,8 @@ A small picture needs the mosaic in blocks only. These are made once, kept on di
 serve every development of the frame up to `EDGE`. Whatever needs more reads the file after all.
 """
 
+import hashlib
+import pickle
 import threading
 from collections import OrderedDict
 from pathlib import Path
@@ -11,7 +13,9 @@ from typing import Any
 
 import numpy as np
 
+from tanner import __version__
 from tanner.core.noise.kept import Kept
+from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import FINISHED, Source, read
 from tanner.core.render import binned_planes, pre_gains
 
@@ -60,6 +64,26 @@ def level_of(width: int, height: int) -> int:
     return side if side >= 4 else 0
 
 
+_MARK = hashlib.sha1(" ".join([__version__, *sorted(FrameFacts.model_fields)]).encode()).hexdigest()[:8]
+"""Headers of another version of the program are not taken for this one's."""
+
+
+def _header(path: Path) -> Source:
+    """What a file says of itself, without its pixels: kept too, as even that takes reading the file."""
+    found = SMALL.find(str(path), f"header-{_MARK}")
+    if found is not None:
+        try:
+            # Our own, from our own folder.
+            facts, profiles, maps = pickle.loads(found.tobytes())
+            return Source(facts, np.empty((0, 0), np.uint16), profiles=profiles, gain_maps=maps)
+        except Exception:  # damaged: made again
+            pass
+    header = read(path, pixels=False)
+    packed = pickle.dumps((header.facts, header.profiles, header.gain_maps))
+    SMALL.keep(str(path), f"header-{_MARK}", np.frombuffer(packed, np.uint8))
+    return header
+
+
 def read_small(path: Path) -> Source:
     """A frame for pictures up to `EDGE`; the full source where that is no more work.
 
@@ -76,7 +100,7 @@ def read_small(path: Path) -> Source:
     with _lock:
         found = _frames.get(key)
         if found is None:
-            header = read(path, pixels=False)
+            header = _header(path)
             level = level_of(*header.size)
             if header.facts.kind != "bayer" or not level:
                 return read(path)

@@ -108,10 +108,14 @@ class Pictures:
 
     def _keep(self, wish: Wish, result: dict[str, Any]) -> None:
         place = self.file(wish.frame_id, wish.version)
-        write_whole(place, result["jpeg"], replace=True)
+        write_whole(place, result["jpeg"], replace=True, lasting=False)
         for old in place.parent.glob(f"{wish.frame_id}-*.jpg"):
             if old != place:
                 old.unlink(missing_ok=True)
+        with self._catalogue.read() as session:
+            frame = session.get(Frame, wish.frame_id)
+            if frame is None or (frame.descriptor and not frame.error):
+                return  # nothing new is known of it: most pictures are made anew
         with self._catalogue.write() as session:
             frame = session.get(Frame, wish.frame_id)
             if frame and not frame.descriptor and result["noise"] and frame.iso:

@@ -14,8 +14,11 @@ TEMPORARY = ".tanner-"
 """Prefix of files that are being written; what a killed process leaves can be told by it."""
 
 
-def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False) -> None:
+def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False, lasting: bool = True) -> None:
     """Write beside the target under a temporary name, flush, and put it in place.
+
+    Args:
+        lasting: flushed to the disk, so that it outlives a power cut; what can be made again need not be.
 
     Raises:
         NameTaken: the target exists and `replace` is not set; also when it came up meanwhile.
@@ -30,7 +33,8 @@ def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False) 
         with os.fdopen(handle, "wb") as stream:
             stream.write(data)
             stream.flush()
-            os.fsync(stream.fileno())
+            if lasting:
+                os.fsync(stream.fileno())
         os.chmod(temporary, 0o644)
         if replace:
             os.replace(temporary, path)

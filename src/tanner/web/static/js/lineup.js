@@ -128,7 +128,7 @@ function strip(f) {
       return el(
         "div",
         { class: `lineup-cell${r.outside ? " outside" : ""}`, role: "option", "data-id": String(r.frame), "aria-selected": String(state.chosen.has(r.frame)) },
-        el("span", { class: "lineup-picture" }, el("span", { class: "lineup-frame" }, el("img", { alt: "", draggable: "false", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}` }), byId("outlined").checked && r.outline.length ? outlines(r.outline) : null)),
+        el("span", { class: "lineup-picture" }, el("span", { class: "lineup-frame" }, el("img", { alt: "", draggable: "false", loading: "lazy", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}`, onload: (event) => outlined(event.target, r) }))),
         el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: "lead" }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
       );
     }),
@@ -136,6 +136,12 @@ function strip(f) {
   const order = f.frames.map((r) => r.frame);
   const here = Math.max(0, order.indexOf(state.active));
   fresh.want(order.toSorted((a, b) => Math.abs(order.indexOf(a) - here) - Math.abs(order.indexOf(b) - here)));
+}
+
+// Drawn once the picture is there: of a long set only what is looked at has to be.
+function outlined(image, row) {
+  image.parentElement.querySelector(".area-lines")?.remove();
+  if (byId("outlined").checked && row.outline.length) image.after(outlines(row.outline));
 }
 
 function pictures(ready) {
