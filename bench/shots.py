@@ -55,10 +55,15 @@ def main() -> None:
             page.locator('#index [data-group="light"]').click()
             settled(page)
             shot(page, "bench")
+            # Two presets lie on this frame.
+            kit = {p["name"]: p["key"] for p in page.request.get(f"{url}/api/presets").json()["presets"]}
+            for name, amount in (("Window light", 100), ("Clear and close", 60)):
+                body = {"frames": [frames["AF0022"]], "key": kit[name], "amount": amount}
+                page.request.post(f"{url}/api/apply", data=body, headers={"origin": url})
             page.goto(f"{url}/shoots/1/bench?frame={frames['AF0022']}")
             settled(page)
             page.locator('#index [data-group="presets"]').click()
-            page.wait_for_timeout(2000)
+            page.wait_for_timeout(4000)
             shot(page, "presets")
             page.locator('#index [data-group="light"]').click()
             page.get_by_role("button", name="Split").click()
