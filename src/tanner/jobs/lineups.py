@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Sequence
 from concurrent.futures import Future
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from tanner.core.colour.difference import ciede2000
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box, Kind
 from tanner.core.series.lineup import Reading, line_up
+from tanner.core.series.resolve import resolve
 from tanner.core.small import SMALL
 from tanner.jobs.matching import Reference, Wish, reading_of
 from tanner.jobs.workers import Workers
@@ -89,11 +91,8 @@ class LineUps:
             TannerError: the frame's own area is not known.
         """
         start = next((s for _, s, _, _ in plan(resolver, frames[:1], lead, box, kind)), None)
-        now, frame.offsets = frame.offsets, dict(before)
-        try:
-            wish = Wish(frame.path, resolver.resolve(frame).values)
-        finally:
-            frame.offsets = now
+        earlier = resolve(replace(resolver.layers(frame), offsets=before))  # type: ignore[arg-type]
+        wish = Wish(frame.path, earlier.values)
         was = self._workers.submit(reading_of, start, wish, kind).result()
         if "lab" not in was:
             raise TannerError(f"{frame.name}: {was['trouble']}")

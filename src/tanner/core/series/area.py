@@ -64,7 +64,7 @@ def outline(area: Area, most: int = 60) -> list[list[list[float]]]:
         reach = 0.8
         while len(simple := cv2.approxPolyDP(line, reach, True)) > most:
             reach *= 1.4
-        if len(simple) > 2 and cv2.contourArea(line) > 0.0004 * h * w:
+        if len(simple) > 2 and cv2.contourArea(line) > 0.004 * h * w:
             result.append([[round((x + 0.5) / w, 4), round((y + 0.5) / h, 4)] for x, y in simple[:, 0]])
     return result
 

@@ -2,12 +2,13 @@
 import { get } from "./api.js";
 import { tell, trying, working } from "./shell.js";
 
-export async function followMatch(number, done) {
+// said(job) is called at each look, done() at the end.
+export async function followMatch(number, done, said = (job) => working(job.over ? "" : `Match ${job.done} of ${job.count}`)) {
   if (!number) return;
   for (;;) {
     const job = await trying(() => get(`/api/match/${number}`));
     if (!job) break;
-    working(job.over ? "" : `Match ${job.done} of ${job.count}`);
+    said(job);
     if (job.over) {
       tell(job.message);
       for (const row of job.rows.filter((r) => r.error)) tell(`${row.name}: ${row.error}`, true);

@@ -2,6 +2,7 @@
 import { get, post } from "./api.js";
 import { byId, el, number, plural, svg } from "./dom.js";
 import { Fresh } from "./fresh.js";
+import { followMatch } from "./jobs.js";
 import { Large, outlines } from "./large.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
 
@@ -164,6 +165,134 @@ function told() {
   byId("carry-on").disabled = !state.active;
   // Not before all are measured: else some that are outside would be left.
   byId("bring-outside").disabled = !state.figures?.outside || state.figures.pending > 0;
+  byId("to-bench").disabled = !n;
+  byId("accept").disabled = !n;
+  byId("accept").textContent = n && here.every((id) => accepted(id)) ? "Accept no longer" : "Accept as it is …";
+  for (const b of document.querySelectorAll("[data-nudge]")) b.disabled = !n;
+  if (!byId("large").hidden) enlarge();
+}
+
+// The frames that a change goes to, in the order of the line.
+function targets() {
+  const order = state.figures?.frames.map((f) => f.frame) || [];
+  const where = byId("goes-to").value;
+  if (where === "all") return order.filter((id) => state.figures.followers.includes(id));
+  if (where === "one") return state.active ? [state.active] : [];
+  return order.filter((id) => state.chosen.has(id));
+}
+byId("goes-to").addEventListener("change", () => told());
+
+// --- large ---------------------------------------------------------------------------------------
+
+const large = new Large({ rows: () => state.figures?.frames || [], outlined: () => byId("outlined").checked });
+let enlarged = "";
+// Up to four chosen frames; one alone is shown beside the lead.
+function enlarge() {
+  const order = state.figures?.frames.map((f) => f.frame) || [];
+  let ids = order.filter((id) => state.chosen.has(id));
+  const lead = state.figures?.lead;
+  if (ids.length === 1 && lead && ids[0] !== lead) ids = [lead, ...ids];
+  if (!ids.length && order.length) ids = [lead || order[0]];
+  byId("large-about").textContent = ids.length > 4 ? `The first four of ${ids.length} chosen frames` : ids.length === 2 && state.chosen.size === 1 ? "The lead, and the chosen frame" : "Drag to another place";
+  const key = ids.slice(0, 4).map((id) => `${id}${state.frames.get(id)?.v}`).join();
+  if (key === enlarged) return;
+  enlarged = key;
+  large.show(ids);
+}
+function see(what) {
+  byId("large").hidden = what !== "large";
+  byId("middle").hidden = what === "large";
+  byId("see-large").setAttribute("aria-pressed", String(what === "large"));
+  byId("see-chart").setAttribute("aria-pressed", String(what !== "large"));
+  enlarged = "";
+  if (what === "large") enlarge();
+  else if (state.figures) chart(state.figures);
+}
+byId("see-large").addEventListener("click", () => see("large"));
+byId("see-chart").addEventListener("click", () => see("chart"));
+byId("outlined").addEventListener("change", () => {
+  if (!state.figures) return;
+  strip(state.figures);
+  if (!byId("large").hidden) large.draw();
+});
+
+// --- the others like it ---------------------------------------------------------------------------
+
+let like = null;
+async function alike() {
+  if (!state.active) return;
+  const within = Number(byId("alike-within").value) || 1.5;
+  const found = await trying(() => post("/api/alike", { frame: state.active, box: boxText(), kind: state.kind, within }));
+  if (!found) return;
+  like = found;
+  const said = Object.entries(found.moved).map(([k, v]) => `${v > 0 ? "+" : ""}${number(v, k === "ev" ? 2 : 0)} ${k === "ev" ? "EV" : k}`);
+  byId("alike-about").textContent = `${found.name} was moved by ${said.join(", ")}. These frames look as it did before.`;
+  byId("alike-list").replaceChildren(
+    ...found.frames.map((row) => el("label", { class: "alike-cell" }, el("img", { alt: "", src: `/api/frames/${row.frame}/picture?v=${state.frames.get(row.frame)?.v || ""}` }), el("span", {}, el("input", { type: "checkbox", checked: true, value: String(row.frame), onchange: count }), ` ${row.name.replace(/\.[^.]+$/, "")} `, el("span", { class: "dim", text: number(row.difference, 1) })))),
+    ...(found.frames.length ? [] : [el("p", { class: "dim", text: "No other frame of the set looks like it did." })]),
+  );
+  count();
+  if (!byId("alike").open) byId("alike").showModal();
+}
+const ticked = () => [...byId("alike-list").querySelectorAll("input:checked")].map((b) => Number(b.value));
+function count() {
+  byId("alike-count").textContent = plural(ticked().length, "frame");
+  byId("alike-go").disabled = !ticked().length;
+}
+byId("alike-within").addEventListener("change", alike);
+byId("carry-on").addEventListener("click", alike);
+byId("alike-go").addEventListener("click", async () => {
+  if (await trying(() => post("/api/nudge", { frames: ticked(), ...like.moved }))) {
+    byId("alike").close();
+    load();
+  }
+});
+
+function choose(ids, active = ids[0]) {
+  state.chosen = new Set(ids);
+  state.active = active ?? null;
+  told();
+  byId("strip").querySelector(`[data-id="${state.active}"]`)?.scrollIntoView({ block: "nearest", inline: "nearest" });
+}
+
+function click(event) {
+  const id = Number(event.target.closest("[data-id]")?.dataset.id);
+  if (!id) return;
+  if (event.ctrlKey || event.metaKey) {
+    const next = new Set(state.chosen);
+    if (!next.delete(id)) next.add(id);
+    choose([...next], id);
+  } else if (event.shiftKey && state.active) {
+    const order = state.figures.frames.map((f) => f.frame);
+    const [a, b] = [order.indexOf(state.active), order.indexOf(id)].sort((p, q) => p - q);
+    choose(order.slice(a, b + 1), state.active);
+  } else choose([id]);
+}
+byId("chart").addEventListener("click", click);
+byId("strip").addEventListener("click", click);
+byId("strip").addEventListener("dblclick", bench);
+
+function walk(by) {
+  const order = state.figures?.frames.map((f) => f.frame) || [];
+  if (!order.length) return;
+  const at = order.indexOf(state.active);
+  choose([order[Math.min(order.length - 1, Math.max(0, at < 0 ? 0 : at + by))]]);
+}
+
+function bench() {
+  if (state.active) location.href = `/shoots/${shootId}/bench?frame=${state.active}`;
+}
+
+async function bring(ids) {
+  const frames = ids.filter((id) => id !== state.figures.lead);
+  if (!frames.length || !state.figures.lead) return;
+  const started = await trying(() => post("/api/match", { frames, reference: state.figures.lead, what: byId("bring-what").value, box: state.box, kind: state.kind }));
+  if (!started) return;
+  await followMatch(started.id, load, (job) => {
+    byId("summary").textContent = job.over ? job.message : `bringing in: ${job.done} of ${job.count}`;
+  });
+}
+byId("bring-outside").disabled = !state.figures?.outside || state.figures.pending > 0;
   byId("to-bench").disabled = !n;
   byId("accept").disabled = !n;
   byId("accept").textContent = n && here.every((id) => accepted(id)) ? "Accept no longer" : "Accept as it is …";
