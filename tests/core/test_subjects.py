@@ -9,6 +9,9 @@ import pytest
 import skimage.data
 from numpy.typing import NDArray
 
+from tanner.core.colour.spaces import SPACES
+from tanner.core.profile.chart import published24
+from tanner.core.profile.detect import shows_chart
 from tanner.core.series.area import EDGE, NoArea, outline
 from tanner.core.series.subjects import area_of, faces
 from tanner.studio import bands, light, pictures
@@ -117,6 +120,16 @@ def test_the_grey_patch_of_a_chart_is_found() -> None:
     assert np.hypot(*lab.mean(axis=0)[1:]) < 12 and lab[:, 0].std() < 3 and 25 < lab[:, 0].mean() < 85
     with pytest.raises(NoArea, match="No colour chart"):
         area_of("chart", at(scene("lamp-1")))
+
+
+def test_frames_of_a_chart_are_told_from_all_others() -> None:
+    """At the size of the Sheet's pictures."""
+    found = [
+        n
+        for n in pictures.names()
+        if shows_chart(SPACES["srgb"].decode(sized(scene(n), 512) / 255).astype(np.float32), published24())
+    ]
+    assert found == ["colour-chart"]
 
 
 def test_a_grey_card_is_found_and_nothing_else_is_taken_for_one() -> None:

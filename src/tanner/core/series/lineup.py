@@ -57,7 +57,11 @@ def line_up(readings: Sequence[Reading], reference: int | None, tolerance: float
     by_median = reference not in known
     middle = np.median(np.array(list(known.values())), axis=0) if known else None
     held = middle if by_median or reference is None else known[reference]
-    rows, differences = [], []
+    far: dict[int, float] = {}
+    if known and held is not None:
+        off = ciede2000(np.array(list(known.values())), held)
+        far = dict(zip(known, (float(v) for v in np.atleast_1d(off)), strict=True))
+    rows = []
     for r in readings:
         row: dict[str, Any] = {
             "frame": r.key,
@@ -71,9 +75,8 @@ def line_up(readings: Sequence[Reading], reference: int | None, tolerance: float
             "accepted": r.accepted,
             "outline": list(r.outline),
         }
-        if r.lab is not None and held is not None:
-            difference = float(ciede2000(np.array(r.lab), held))
-            differences.append(difference)
+        if r.key in far:
+            difference = far[r.key]
             row |= {
                 "difference": round(difference, 2),
                 "outside": difference > tolerance and not r.accepted,
@@ -85,7 +88,7 @@ def line_up(readings: Sequence[Reading], reference: int | None, tolerance: float
         "reference": None if held is None else [round(float(v), 2) for v in held],
         "by": "median" if by_median else "frame",
         "tolerance": tolerance,
-        "spread": round(max(differences), 2) if differences else None,
-        "mean": round(float(np.mean(differences)), 2) if differences else None,
+        "spread": round(max(far.values()), 2) if far else None,
+        "mean": round(float(np.mean(list(far.values()))), 2) if far else None,
         "outside": sum(bool(r["outside"]) for r in rows),
     }

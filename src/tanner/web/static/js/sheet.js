@@ -475,6 +475,9 @@ useKeys("sheet", [
   { id: "label", key: "l", label: "Next colour label", run: () => state.active && marking({ label: step(state.frames.get(state.active), 1) }) },
   { id: "lead", key: "t", label: "Make lead of its set", run: () => state.chosen.size === 1 && actions.lead() },
   { id: "carry", key: "o", label: "Carry over …", run: () => state.chosen.size && actions.carry() },
+  { id: "split", key: "s", label: "Split off into a set of their own", run: () => state.chosen.size && actions.split() },
+  { id: "merge", key: "g", label: "Merge the sets of the chosen", run: () => new Set(ids().map((id) => state.frames.get(id).set)).size > 1 && actions.merge() },
+  { id: "move", key: "m", label: "Move to another set: then choose it with the arrows", run: () => state.chosen.size && (byId("move-to").focus(), byId("move-to").showPicker()) },
 ]);
 
 const presets = await trying(() => get("/api/presets"));
