@@ -230,7 +230,8 @@ function followLine() {
       relative = box.checked;
       localStorage.setItem("tanner.relative", relative ? "yes" : "no");
     });
-    parts.push(el("label", { class: "choice", title: "Exposure and white balance are kept relative to the lead" }, box, el("span", { text: "as offset" })));
+    // A lead that follows another set's keeps values, for its own followers take them.
+    if (!frame.lead) parts.push(el("label", { class: "choice", title: "Exposure and white balance are kept relative to the lead" }, box, el("span", { text: "as offset" })));
     const departs = frame.own.length || Object.keys(frame.offsets).length;
     if (departs) parts.push(el("button", { type: "button", text: "Give up all departures", onclick: () => commit("/api/giveup", { frames: targets() }) }));
   }
