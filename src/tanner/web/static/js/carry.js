@@ -64,7 +64,7 @@ class Dialog {
       const box = el("input", { type: "checkbox", value: item.key });
       Object.assign(box, { changed: item.changed, own: item.per_frame, checked: item.changed && (!item.per_frame || ownToo()) });
       this.boxes.push(box);
-      return el("label", { class: item.changed ? "carry-item" : "carry-item same" }, box, el("span", { text: item.per_frame ? `${item.label} (this frame\u2019s)` : item.label }), el("span", { class: "value", text: said(item) }));
+      return el("label", { class: item.changed ? "carry-item" : "carry-item same" }, box, el("span", { text: item.per_frame ? `${item.label} (this frame's)` : item.label }), el("span", { class: "value", text: said(item) }));
     });
     const own = this.boxes.slice(-items.length);
     const sync = () => {
