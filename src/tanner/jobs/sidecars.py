@@ -24,7 +24,6 @@ class Sidecars:
         self._catalogue = catalogue
         self._known: dict[int, str] = {}
         self._trouble: dict[int, dict[int, str]] = {}
-        self._conflicts: dict[int, set[int]] = {}
         self._done = -1
         self._end = threading.Event()
         self._round = threading.Lock()
@@ -53,25 +52,21 @@ class Sidecars:
     def _one_shoot(self, shoot_id: int) -> int:
         marks: dict[int, str] = {}
         trouble = self._trouble.setdefault(shoot_id, {})
-        contested = self._conflicts.setdefault(shoot_id, set())
         with self._catalogue.read() as session:
             resolver = Resolver(session, shoot_id)
             for frame in session.scalars(select(Frame).where(Frame.shoot_id == shoot_id)):
                 wanted = sidecars.sidecar_of(resolver, frame)
-                text = json.dumps(asdict(wanted), sort_keys=True, default=str) + frame.sidecar
-                if self._known.get(frame.id) == text or self._end.is_set():
+                text = json.dumps(asdict(wanted), sort_keys=True, default=str)
+                if self._known.get(frame.id) == text + frame.sidecar or self._end.is_set():
                     continue
                 done = sidecars.write(frame, wanted)
                 trouble.pop(frame.id, None)
-                contested.discard(frame.id)
                 if done.trouble:
                     trouble[frame.id] = done.trouble
-                if done.conflict:
-                    contested.add(frame.id)
                 if done.mark:
                     marks[frame.id] = done.mark
-                    text = json.dumps(asdict(wanted), sort_keys=True, default=str) + done.mark
-                self._known[frame.id] = text
+                if done.mark or done.conflict:  # what could not be written is tried again at the next change
+                    self._known[frame.id] = text + (done.mark or frame.sidecar)
         if marks:
             with self._catalogue.write() as session:
                 for frame_id, mark in marks.items():

@@ -1,6 +1,6 @@
 """The Line-up's data: the areas of a set's frames against their lead's, and small steps for frames that stand out."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from fastapi.responses import JSONResponse, Response
@@ -11,14 +11,13 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.development import Resolver, last_correction, record, set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Box
+from tanner.core.series.area import Box, LookedFor
 from tanner.core.series.lineup import line_up
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body
 from tanner.web.viewer import View
 
 router = APIRouter(prefix="/api")
-KindOf = Literal["backdrop", "face", "skin", "chart", "card"]
 
 
 class Nudge(Body):
@@ -41,7 +40,7 @@ class Alike(BaseModel):
     model_config = ConfigDict(extra="forbid")
     frame: int
     box: str = Field(default="", max_length=80)
-    kind: KindOf = "backdrop"
+    kind: LookedFor = "backdrop"
     within: float = Field(default=1.5, gt=0, le=20)
 
 
@@ -52,7 +51,7 @@ def lineup(
     group: Annotated[int, Query(alias="set")],
     tolerance: Annotated[float, Query(gt=0, le=20)] = 1.0,
     box: Annotated[str, Query(max_length=80)] = "",
-    kind: KindOf = "backdrop",
+    kind: LookedFor = "backdrop",
 ) -> Response:
     """Figures of a set, as far as they are measured; ask again while some are pending.
 

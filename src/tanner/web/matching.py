@@ -1,12 +1,12 @@
 """Matching frames to a reference frame, as the Sheet asks for it."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from pydantic import Field
 
 from tanner.catalogue.development import Resolver
-from tanner.core.series.area import What
+from tanner.core.series.area import LookedFor, What
 from tanner.core.series.match import LIMITS
 from tanner.jobs.matching import Reference
 from tanner.web.common import Desk, frame_of, frames_of, one_shoot
@@ -27,7 +27,7 @@ class Match(Body):
     reference: int
     what: What = "both"
     box: tuple[Share, Share, Share, Share] | None = None
-    kind: Literal["backdrop", "face", "skin", "chart", "card"] = "backdrop"
+    kind: LookedFor = "backdrop"
     tone: bool = False
     most: float = Field(default=LIMITS["ev"], ge=0.1, le=5)
 

@@ -1,6 +1,6 @@
 """Presets on frames: tried, put on, taken out, moved, kept; rules that put them on; and putting adjustments back."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
@@ -11,7 +11,7 @@ from tanner.catalogue.ruling import apply_rules, would_apply
 from tanner.core.adjust.registry import GROUPS, blend
 from tanner.core.errors import SettingsError, TannerError
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.series.area import What
+from tanner.core.series.area import LookedFor, What
 from tanner.core.series.depends import About
 from tanner.core.series.preset import Preset, StoredMatch
 from tanner.core.series.rules import FrameRule
@@ -46,7 +46,7 @@ class Reset(Body):
 
 class SaveMatch(BaseModel):
     model_config = ConfigDict(extra="forbid")
-    kind: Literal["backdrop", "face", "skin", "chart", "card"] = "backdrop"
+    kind: LookedFor = "backdrop"
     what: What = "both"
     tone: bool = False
 

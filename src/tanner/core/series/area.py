@@ -5,7 +5,7 @@ said, never guessed.
 """
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, get_args
 
 import cv2
 import numpy as np
@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 
 from tanner.core.errors import TannerError
 
-Kind = Literal["backdrop", "face", "skin", "chart", "card", "drawn"]
+LookedFor = Literal["backdrop", "face", "skin", "chart", "card"]
+"""Areas that are looked for by what they are."""
+Kind = LookedFor | Literal["drawn"]
 What = Literal["both", "exposure", "white"]
 """What is moved to make areas agree: exposure, white balance, or both."""
-KINDS: tuple[Kind, ...] = ("backdrop", "face", "skin", "chart", "card")
-"""Those that are looked for by what they are."""
+KINDS: tuple[LookedFor, ...] = get_args(LookedFor)
 Box = tuple[float, float, float, float]
 EDGE = 320
 """Long edge of the picture that areas are found and measured on."""

@@ -247,7 +247,7 @@ function historyList() {
   byId("history").replaceChildren(...rows);
 }
 
-// Which frames a change reaches; the line above the lead's says it, always.
+// Which frames a change reaches; the ribbon says it, always.
 function targets() {
   const where = byId("goes-to").value;
   if (where === "chosen") return [...ribbon.chosen];

@@ -62,7 +62,7 @@ class Dialog {
     const all = el("input", { type: "checkbox" });
     const rows = items.map((item) => {
       const box = el("input", { type: "checkbox", value: item.key });
-      Object.assign(box, { changed: item.changed, own: item.per_frame, checked: item.changed && (!item.per_frame || ownToo()) });
+      Object.assign(box, { changed: item.changed, own: item.per_frame, checked: item.chosen || (item.changed && ownToo()) });
       this.boxes.push(box);
       return el("label", { class: item.changed ? "carry-item" : "carry-item same" }, box, el("span", { text: item.per_frame ? `${item.label} (this frame's)` : item.label }), el("span", { class: "value", text: said(item) }));
     });
