@@ -132,7 +132,7 @@ def test_means_of_blocks(k: int) -> None:
     """Against NumPy; rows and columns that fill no block are left out."""
     planes = np.random.default_rng(k).random((3, 61, 95), dtype=np.float32)
     out = np.empty((3, 61 // k, 95 // k), dtype=np.float32)
-    box(planes, k, out)
+    box(planes, 0, 0, k, out)
     whole = planes[:, : 61 // k * k, : 95 // k * k]
     assert np.abs(out - whole.reshape(3, 61 // k, k, 95 // k, k).mean(axis=(2, 4))).max() < 1e-6
 

@@ -8,7 +8,7 @@ from tanner.core.errors import FormatError
 from tanner.core.output.naming import LONGEST, TOKENS, check_template, clean, fill, fill_folder, name_values
 
 VALUES = name_values(
-    name="AF0001", number=7, shoot="Spring / lamps", group="Set 2", spec="Web", taken=datetime(2026, 3, 12, 9, 5, 1), size=(1080, 720), stars=3
+    name="AF0001", number=7, shoot="Spring / lamps", group="Set 2", spec="Web", taken=datetime(2026, 3, 12, 9, 5, 1), size=(1080, 720), stars=3, text="T", label="red", camera="Alder One", lens="55", iso=100, keyword="lamp",
 )  # fmt: skip
 
 

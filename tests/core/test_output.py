@@ -13,8 +13,9 @@ from tanner.core.colour.spaces import SPACES, icc_profile
 from tanner.core.errors import FormatError, NameTaken, WriteFailed
 from tanner.core.output.develop import encode, write_file
 from tanner.core.output.jpeg import encode_strip, icc_segments, join
-from tanner.core.output.metadata import Words, exif_block, xmp_packet
+from tanner.core.output.metadata import exif_block, xmp_packet
 from tanner.core.output.spec import OutputSpec, read_spec
+from tanner.core.output.words import Words
 from tanner.core.raw.reader import Source
 from tanner.core.render import render
 

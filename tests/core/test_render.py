@@ -153,3 +153,17 @@ def test_cancelling_stops_a_render(source: Source) -> None:
     plan = make_plan(source, develop(FULL), (600, 400))
     with pytest.raises(rendering.Cancelled):
         rendering._strip(plan, 0, 128, 0, 600, stop=lambda: True)
+
+
+@pytest.mark.parametrize("smaller", [270, 200])
+def test_several_sizes_in_one_pass_are_what_each_would_be_alone(lamp: Path, smaller: int) -> None:
+    """Blocks that a full-size picture leaves for smaller ones: the same to the bit, and nothing is demosaiced twice."""
+    development = develop({"optics.distortion": 100.0, "crop.straighten": 1.0, "light.shadows": 30.0})
+    sizes = [full_size(read(lamp), development), (smaller, round(smaller * 2 / 3))]
+    alone = [np.concatenate(list(render_strips(make_plan(read(lamp), development, s)))) for s in sizes]
+    together = read(lamp)
+    together.cache["wanted"] = {2, 3}
+    for size, expected in zip(sizes, alone, strict=True):
+        assert np.array_equal(np.concatenate(list(render_strips(make_plan(together, development, size)))), expected)
+    boxes = [together.cache.get(("boxes", k)) for k in (2, 3)]
+    assert any(b is not None and b.there.mean() > 0.6 for b in boxes)

@@ -17,6 +17,7 @@ from tanner.core.errors import TannerError
 from tanner.core.lensmake.make import joined
 from tanner.core.optics.database import check_file
 from tanner.core.output.files import write_whole
+from tanner.core.output.mark import check_picture
 
 
 class Rule(BaseModel):
@@ -91,7 +92,7 @@ class Profiles:
         return path
 
     def others(self, ending: str) -> list[dict[str, str]]:
-        """ICC profiles (.icc) or looks (.cube) that were added."""
+        """ICC profiles (.icc), looks (.cube), lenses (.xml) or watermarks (.png) that were added."""
         found = []
         for path in sorted(self.folder.glob(f"*{ending}")):
             with path.open("rb") as file:
@@ -101,12 +102,13 @@ class Profiles:
 
     def delete_other(self, key: str, ending: str) -> None:
         path = self.folder / f"{key}{ending}"
-        if key != Path(key).name or ending not in (".icc", ".cube", ".xml") or not path.is_file():
+        if key != Path(key).name or ending not in (".icc", ".cube", ".xml", ".png") or not path.is_file():
             raise TannerError("This file is no longer there.")
         path.unlink()
 
     def add(self, data: bytes, name: str) -> str:
-        """Bring a file in from its bytes, by its ending: .dcp, .icc or .icm, .cube, .xml (lenses); its key.
+        """Bring a file in from its bytes, by its ending: .dcp, .icc or .icm, .cube, .xml (lenses), .png (watermarks); its
+        key.
 
         Raises:
             TannerError: it cannot be read, is of another kind, or is there already.
@@ -117,6 +119,9 @@ class Profiles:
         if ending in (".icc", ".icm"):
             check_icc(data, name)
             return self._keep_other(data, name, ".icc")
+        if ending == ".png":
+            check_picture(data, name)
+            return self._keep_other(data, name, ".png")
         if ending == ".xml":
             check_file(data, name)
             return self._keep_other(data, name, ".xml")

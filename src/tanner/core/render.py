@@ -43,7 +43,7 @@ from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
 from tanner.core.optics.resample import WIDEN, box, lanczos, sensor_range, warp
 from tanner.core.optics.view import View, orientation_of
-from tanner.core.raw import demosaic
+from tanner.core.raw import blocks, demosaic
 from tanner.core.raw.reader import Source
 from tanner.core.tone import base, point
 from tanner.core.tone.cube import NO_CUBE, Look
@@ -241,7 +241,9 @@ def make_plan(
     if small and draft and geometry.scale > 0.93 * small:
         # Its blocks are there already (see `core.small`): nothing is read.
         reduce, stretch = small, max(1.0, geometry.scale / small)
+    wanted_blocks = source.cache.get("wanted", ())
     source, small_noise = _quiet(source, development.group(Noise), draft and reduce >= 4, draft)
+    source.cache["wanted"] = wanted_blocks
     pre = pre_gains(source)
     camera = source.colour_by(profile.camera)[0]
     white = white_point(development.group(White), as_shot_white(source, profile.camera))
@@ -375,21 +377,53 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
     top = int(math.floor((max(float(reach[2]), -8.0) - pad) / k)) * k
     cols = max(10, math.ceil((min(float(reach[1]), w + 8.0) + pad - left) / k))
     rows = max(10, math.ceil((min(float(reach[3]), h + 8.0) + pad - top) / k))
+    boxes = blocks.of(source, k) if bayer and k > 1 else None
+    ready = boxes.wanting(left, top, cols, rows) if boxes else None
+    if boxes and ready is not None:
+        if ready < rows:
+            planes = _work.get("planes", 3, (rows - ready) * k, cols * k)
+            _demosaic(plan, top + ready * k, left, planes)
+            boxes.take(planes, top + ready * k, left)
+        return boxes.planes, _f32((boxes.left, boxes.top)), float(k), shifts
+    if bayer and k == 1 and source.cache.get("wanted"):
+        return _shared(plan, (x0 <= 0, y0 <= 0), (x1, y1), (left, top, cols, rows)), _f32((left, top)), 1.0, shifts
     shape = (3, rows * k, cols * k)
     planes = _work.get("planes", *shape)
     if bayer:
-        black, gain = _levels(source, plan.pre)
-        ry, rx = source.facts.pattern or (0, 0)
-        demosaic.demosaic_region(source.data, top, left, black, gain, ry, rx, _work.scratch, planes)
+        _demosaic(plan, top, left, planes)
     else:
         ys = np.clip(np.arange(top, top + shape[1]), 0, h - 1)
         xs = np.clip(np.arange(left, left + shape[2]), 0, w - 1)
         planes[:] = source.data[:, ys[0] : ys[-1] + 1][:, ys - ys[0]][:, :, xs]
     if k > 1:
         small = _work.get("small", 3, rows, cols)
-        box(planes, k, small)
+        box(planes, 0, 0, k, small)
         planes = small
     return planes, _f32((left, top)), float(k), shifts
+
+
+def _shared(plan: Plan, first: tuple[bool, bool], end: tuple[int, int], region: tuple[int, int, int, int]) -> F32:
+    """A demosaiced region of a full-size picture, left to smaller ones on its way; wider at the picture's sides for them."""
+    left, top, cols, rows = region
+    width, height = plan.geometry.size
+    before = blocks.WIDER * first[0], blocks.WIDER * first[1]
+    after = blocks.WIDER * (end[0] >= width), blocks.WIDER * (end[1] >= height)
+    planes = _work.get("planes", 3, before[1] + rows + after[1], before[0] + cols + after[0])
+    _demosaic(plan, top - before[1], left - before[0], planes)
+    blocks.harvest(plan.source, planes, top - before[1], left - before[0])
+    if not any(before + after):
+        return planes
+    # Cut back: places are counted from the corner, and rounding goes by it.
+    tight = _work.get("tight", 3, rows, cols)
+    tight[:] = planes[:, before[1] : before[1] + rows, before[0] : before[0] + cols]
+    return tight
+
+
+def _demosaic(plan: Plan, top: int, left: int, planes: F32) -> None:
+    """A region of the sensor, which may reach beyond it, as linear planes."""
+    black, gain = _levels(plan.source, plan.pre)
+    ry, rx = plan.source.facts.pattern or (0, 0)
+    demosaic.demosaic_region(plan.source.data, top, left, black, gain, ry, rx, _work.scratch, planes)
 
 
 def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
@@ -597,14 +631,14 @@ def _strip(plan: Plan, y0: int, y1: int, x0: int, x1: int, stop: Callable[[], bo
 
 
 def render_strips(
-    plan: Plan, pool: Executor | None = None, ahead: int = 4, after: Callable[[NDArray[Any]], Any] | None = None
+    plan: Plan, pool: Executor | None = None, ahead: int = 4, after: Callable[[NDArray[Any], int], Any] | None = None
 ) -> Iterator[Any]:
     """The finished picture in strips of STRIP rows, top to bottom.
 
     Args:
         pool: threads to work in; without one the strips are made one by one.
         ahead: strips that may be under way at once, which bounds memory.
-        after: done to each strip in its own thread (encoding, for example); its result is what is given.
+        after: done to each strip and its first row in its own thread (encoding, for example); its result is what is given.
     """
     width, height = plan.geometry.size
     if plan.source.facts.kind == "bayer" and plan.reduce >= 4:
@@ -612,7 +646,7 @@ def render_strips(
 
     def make(y0: int) -> Any:
         pixels = _strip(plan, y0, min(height, y0 + STRIP), 0, width)
-        return after(pixels) if after else pixels
+        return after(pixels, y0) if after else pixels
 
     if pool is None:
         for y0 in range(0, height, STRIP):
@@ -713,6 +747,20 @@ def render_planes(plan: Plan) -> F32:
     for top in range(0, height, STRIP):
         _resample(plan, top, 0, planes[:, top : top + STRIP])
     return planes
+
+
+def camera_strips(plan: Plan, black: int, white: int = 65535) -> NDArray[np.uint16]:
+    """Camera numbers of a whole plan, (h, w, 3), from `black` to `white` at the sensor's white: linear, before colour."""
+    width, height = plan.geometry.size
+    out = np.empty((height, width, 3), dtype=np.uint16)
+    span = np.float32(white - black) / plan.pre
+    for top in range(0, height, STRIP):
+        rows = min(STRIP, height - top)
+        planes = _work.get("camera", 3, rows, width)
+        _resample(plan, top, 0, planes)
+        for n in range(3):
+            out[top : top + rows, :, n] = np.clip(np.rint(planes[n] * span[n] + np.float32(black)), 0, white)
+    return out
 
 
 def plain_planes(source: Source, edge: int) -> F32:

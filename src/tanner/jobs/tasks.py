@@ -1,8 +1,11 @@
 """What worker processes do: plain functions of plain values, one per kind of work."""
 
 import io
+import json
+import os
 import time
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -15,10 +18,11 @@ from tanner.core.colour.spaces import SPACES
 from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.errors import TannerError
 from tanner.core.noise.model import measured
-from tanner.core.output.develop import size_for, target_path, write_file
-from tanner.core.output.metadata import Words
+from tanner.core.output.develop import encode, one_pass, size_for, target_path, write_file
+from tanner.core.output.naming import name_values
 from tanner.core.output.sizing import output_size, parse_size
 from tanner.core.output.spec import OutputSpec
+from tanner.core.output.words import Words
 from tanner.core.profile.chart import published24
 from tanner.core.profile.detect import shows_chart
 from tanner.core.raw.facts import FrameFacts
@@ -147,16 +151,20 @@ def develop_file(
     tokens: dict[str, Any] | None = None,
     targets: list[str] | None = None,
     preset: tuple[dict[str, Any], float] | None = None,
+    journal: tuple[str, list[int]] | None = None,
 ) -> list[dict[str, Any]]:
-    """Decode a file once and write it through several specs.
+    """Decode and develop a file once and write it through several specs.
 
     Args:
         settings: sparse; with `rules` they stand above the defaults by rule.
+        words: fields of `Words`, whose texts may hold tokens; tokens: values of `name_values` for them, for names and
+            for watermarks.
         targets: full paths, one per spec, where the caller has chosen them already.
         preset: a preset and its amount, under the settings.
+        journal: a file that is told of each file right before it is put in place, and a number for each spec.
 
     Returns:
-        One result per spec: see `write_file`; or {"path", "error"}.
+        One result per spec, in their order: see `write_file`; or {"path", "error"}.
     """
     started = time.perf_counter()
     original = Path(path)
@@ -166,36 +174,61 @@ def develop_file(
     if preset:
         start |= Preset(**preset[0]).at(preset[1], about(source))
     development = develop({**start, **settings})
-    results = []
+    parsed = [OutputSpec(**values) for values in specs]
+    results: list[dict[str, Any]] = [{} for _ in specs]
     pool = ThreadPoolExecutor(threads) if threads > 1 else None
     try:
-        for index, values in enumerate(specs):
-            spec = OutputSpec(**values)
+        for place, index in enumerate(one_pass(source, development, parsed)):
+            spec = parsed[index]
+            size = size_for(source, development, spec)
+            given = {"taken": source.facts.taken, **(tokens or {})}
             if targets:
                 target = Path(targets[index])
             else:
-                size = size_for(source, development, spec)
-                target = target_path(
-                    Path(folder), spec, original.stem, size, taken=source.facts.taken, **(tokens or {})
-                )
+                target = target_path(Path(folder), spec, original.stem, size, **given)
+            values = name_values(name=original.stem, spec=spec.title, size=size, **given)
             try:
                 done = write_file(
                     source,
                     development,
                     spec,
                     target,
-                    words=Words(**(words or {})),
+                    words=Words(**(words or {})).with_tokens(values),
                     pool=pool,
                     original=original,
+                    tokens=values,
+                    announce=partial(told, journal[0], journal[1][index]) if journal else None,
                 )
-                done["seconds"] = round(done.get("seconds", 0) + (decoded if index == 0 else 0), 3)
+                done["seconds"] = round(done.get("seconds", 0) + (decoded if place == 0 else 0), 3)
             except Exception as error:
                 done = {"path": str(target), "error": str(error)}
-            results.append({"file": path, "spec": spec.title, **done})
+            results[index] = {"file": path, "spec": spec.title, **done}
     finally:
         if pool:
             pool.shutdown()
     return results
+
+
+def told(journal: str, number: int, path: Path, content: str, size: int) -> None:
+    """A line of a journal, on the disk before this returns: what is about to be put where."""
+    line = json.dumps({"item": number, "path": str(path), "content": content, "bytes": size}) + "\n"
+    handle = os.open(journal, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o644)
+    try:
+        os.write(handle, line.encode())
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def encoded(
+    path: str, settings: dict[str, Any], spec: dict[str, Any], words: dict[str, Any], tokens: dict[str, Any]
+) -> tuple[bytes, tuple[int, int]]:
+    """One finished file as bytes, and its size in px, without writing it: a proof."""
+    source = read(Path(path))
+    parsed, development = OutputSpec(**spec), develop(settings)
+    size = size_for(source, development, parsed)
+    values = name_values(name=Path(path).stem, spec=parsed.title, size=size, **tokens)
+    return encode(source, development, parsed, Words(**words).with_tokens(values), tokens=values)
 
 
 # --- camera profiles -----------------------------------------------------------------------------

@@ -53,6 +53,11 @@ class Shelf:
         path = self._file(key, ".icc")
         return path.read_bytes() if path else None
 
+    def picture(self, key: str) -> bytes | None:
+        """A watermark's picture by its key."""
+        path = self._file(key, ".png")
+        return path.read_bytes() if path else None
+
     def cube(self, key: str) -> Cube | None:
         """A look by its key; None when there is none that can be read."""
         path = self._file(key, ".cube")

@@ -10,8 +10,8 @@ from tanner.core.optics.geometry import STEP
 
 
 @kernel
-def box(planes, k, out):
-    """Mean of k x k blocks: float32 (3, H, W) to (3, H // k, W // k).
+def box(planes, y, x, k, out):
+    """Mean of k x k blocks: float32 (3, H, W) from row y and column x on, to (3, h, w) blocks.
 
     Written out for 2 and 3, the only ones that a mosaic needs: half of the time of the loops below.
     """
@@ -21,24 +21,25 @@ def box(planes, k, out):
     one, two = np.uint64(1), np.uint64(2)
     for c in range(3):
         for i in range(out.shape[1]):
-            row, first, second = out[c, i], planes[c, i * k], planes[c, i * k + 1]
+            row, at = out[c, i], y + i * k
+            first, second = planes[c, at][x:], planes[c, at + 1][x:]
             if k == 2:
                 for j in range(n):
                     line[j] = first[j] + second[j]
                 for j in range(out.shape[2]):
-                    x = np.uint64(j) * two
-                    row[j] = (line[x] + line[x + one]) * norm
+                    t = np.uint64(j) * two
+                    row[j] = (line[t] + line[t + one]) * norm
                 continue
-            third = planes[c, i * k + 2]
+            third = planes[c, at + 2][x:]
             for j in range(n):
                 line[j] = first[j] + second[j] + third[j]
             if k == 3:
                 for j in range(out.shape[2]):
-                    x = np.uint64(j) * (two + one)
-                    row[j] = (line[x] + line[x + one] + line[x + two]) * norm
+                    t = np.uint64(j) * (two + one)
+                    row[j] = (line[t] + line[t + one] + line[t + two]) * norm
                 continue
             for a in range(3, k):
-                following = planes[c, i * k + a]
+                following = planes[c, at + a][x:]
                 for j in range(n):
                     line[j] += following[j]
             for j in range(out.shape[2]):

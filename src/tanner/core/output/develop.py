@@ -1,14 +1,15 @@
 """From a source to finished files: the one service behind the command line and deliveries."""
 
+import hashlib
+import math
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
@@ -17,27 +18,92 @@ from tanner.core.colour.printing import IccError, to_icc
 from tanner.core.colour.shelf import SHELF
 from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import SettingsError, WriteFailed
+from tanner.core.noise import stage
+from tanner.core.noise.controls import Noise
+from tanner.core.noise.methods import BLACK
 from tanner.core.noise.sharpen import for_output
 from tanner.core.optics.lens import Optics
+from tanner.core.output.encoding import ENCODED_WITH, encoder, jpeg_segments
 from tanner.core.output.enlarge import enlarged
 from tanner.core.output.files import free_name, write_whole
-from tanner.core.output.jpeg import app1, encode_strip, icc_segments, join
-from tanner.core.output.metadata import Words, exif_block, xmp_packet
-from tanner.core.output.naming import fill, fill_folder, name_values
-from tanner.core.output.sizing import output_size, parse_size
+from tanner.core.output.jpeg import encode_strip, join
+from tanner.core.output.mark import Drawn, drawn
+from tanner.core.output.metadata import Blocks, blocks
+from tanner.core.output.naming import fill, fill_folder, filled, name_values
+from tanner.core.output.sizing import Layout
 from tanner.core.output.spec import OutputSpec
+from tanner.core.output.words import SPACES as NAMESPACES
+from tanner.core.output.words import Words, exif_texts, xmp_properties
+from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.reader import Source
-from tanner.core.render import STRIP, full_size, make_plan, render_strips
+from tanner.core.render import STRIP, Cancelled, Plan, camera_strips, full_size, make_plan, render_strips
 
 MOST_PIXELS = {"jpeg": 900_000_000}
 MOST_ELSE = 400_000_000
 """px of a finished file by format; all but JPEG are held in memory whole."""
-EXIF, XMP = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0"
+LONGEST_EDGE = 65_500
 
 
 def size_for(source: Source, development: Development, spec: OutputSpec) -> tuple[int, int]:
-    """The size in px that a spec gives a frame."""
-    return output_size(parse_size(spec.size), *full_size(source, development), spec.enlarge != "never")
+    """The size in px of the file that a spec gives a frame."""
+    return spec.layout(full_size(source, development)).canvas
+
+
+@dataclass
+class Work:
+    """One file to be made of a frame: what is known before its pixels are."""
+
+    spec: OutputSpec
+    layout: Layout
+    plan: Plan
+    profile: bytes
+    own: bytes | None
+    meta: Blocks
+    mark: Drawn | None
+    along: bool
+
+
+def prepare(
+    source: Source, development: Development, spec: OutputSpec, words: Words, tokens: Mapping[str, object] | None = None
+) -> Work:
+    """Everything of one file but its pixels.
+
+    Raises:
+        TannerError: a profile or watermark that is not there, or a size that cannot be written.
+    """
+    full = full_size(source, development)
+    layout = spec.layout(full)
+    own = SHELF.icc(spec.icc) if spec.icc and spec.format != "dng" else None
+    if spec.icc and own is None and spec.format != "dng":
+        raise IccError(f"The ICC profile {spec.icc} is not in Kit. Add it there, or choose another for {spec.title}.")
+    w, h = layout.canvas
+    if w * h > MOST_PIXELS.get(spec.format, MOST_ELSE) or max(*layout.canvas, *layout.drawn) > min(
+        LONGEST_EDGE, ENCODED_WITH.get(spec.format, LONGEST_EDGE)
+    ):
+        raise SettingsError(f"{spec.title}: {w} × {h} px is more than can be written. Choose a smaller size.")
+    medium = for_output(spec.sharpen, spec.sharpen_strength / 100, layout.drawn, spec.ppi)
+    # Along edges a picture is enlarged from its finished full size; sharpened for its medium after that.
+    along = spec.enlarge == "edges" and layout.drawn[0] > full[0] and spec.format != "dng"
+    bits = 16 if own or along else spec.bits
+    space = "prophoto" if own else spec.space
+    facts = source.facts
+    return Work(
+        spec=spec,
+        layout=layout,
+        plan=make_plan(
+            source,
+            development,
+            full if along else layout.drawn,
+            space,
+            bits,
+            output_sharpening=None if along else medium,
+        ),
+        profile=own or icc_profile(spec.space),
+        own=own,
+        meta=blocks(facts, words, layout.canvas, spec.ppi, spec.metadata, spec.place, spec.keywords),
+        mark=drawn(spec.mark, (layout.cut[2], layout.cut[3]), filled(spec.mark.text, tokens or {})),
+        along=along,
+    )
 
 
 def encode(
@@ -47,98 +113,118 @@ def encode(
     words: Words | None = None,
     pool: Executor | None = None,
     stop: Callable[[], bool] | None = None,
+    tokens: Mapping[str, object] | None = None,
 ) -> tuple[bytes, tuple[int, int]]:
-    """One finished file as bytes, with its size in px."""
+    """One finished file as bytes, with its size in px; tokens: for the watermark's text."""
     words = words or Words()
-    size = size_for(source, development, spec)
-    own = SHELF.icc(spec.icc) if spec.icc else None
-    if spec.icc and own is None:
-        raise IccError(f"The ICC profile {spec.icc} is not in Kit. Add it there, or choose another for {spec.title}.")
-    if size[0] * size[1] > MOST_PIXELS.get(spec.format, MOST_ELSE) or max(size) > 65_500:
-        raise SettingsError(
-            f"{spec.title}: {size[0]} × {size[1]} px is more than can be written. Choose a smaller size."
-        )
-    full = full_size(source, development)
-    medium = for_output(spec.sharpen, spec.sharpen_strength / 100, size, spec.ppi)
-    # Along edges a picture is enlarged from its finished full size; sharpened for its medium after that.
-    along = spec.enlarge == "edges" and size[0] > full[0]
-    bits = 16 if own or along else spec.bits
-    space = "prophoto" if own else spec.space
-    drawn = full if along else size
-    plan = make_plan(source, development, drawn, space, bits, output_sharpening=None if along else medium)
-    profile = own or icc_profile(spec.space)
-    facts = source.facts
+    if spec.format == "dng":
+        return _linear_dng(source, development, spec, words)
+    work = prepare(source, development, spec, words, tokens)
+    return _encoded(work, source, pool, stop), work.layout.canvas
 
-    def watched(strip: NDArray[Any]) -> NDArray[Any]:
+
+def _encoded(work: Work, source: Source, pool: Executor | None, stop: Callable[[], bool] | None) -> bytes:
+    spec, layout = work.spec, work.layout
+    if spec.format == "jpeg" and layout.plain and not spec.most_kb:
+        # Nothing is held whole: strips are encoded as they come.
+        strips = _strips(work, pool, stop, lambda s, y: encode_strip(_marked(work, s, y), spec.quality, spec.chroma))
+        return join(strips, *layout.canvas, jpeg_segments(work.profile, work.meta), spec.ppi)
+    w, h = layout.canvas
+    x, y, cut_w, cut_h = layout.cut
+    canvas = np.empty((h, w, 3), np.uint16 if spec.bits == 16 else np.uint8)
+    if not layout.plain:
+        canvas[:] = np.array(spec.colour) * (257 if spec.bits == 16 else 1)
+    left, top = layout.place
+    part = canvas[top : top + cut_h, left : left + cut_w]
+
+    def laid(strip: NDArray[Any], at: int) -> None:
+        first, last = max(at, y), min(at + strip.shape[0], y + cut_h)
+        if first < last:
+            part[first - y : last - y] = strip[first - at : last - at, x : x + cut_w]
+
+    for _ in _strips(work, pool, stop, laid):
+        pass
+    if work.mark:
+        work.mark.over(part, 0)
+    return encoder(spec, work.profile, work.meta, source.facts.taken)(canvas)
+
+
+def _marked(work: Work, strip: NDArray[Any], y0: int) -> NDArray[Any]:
+    return work.mark.over(strip, y0) if work.mark else strip
+
+
+def _strips(
+    work: Work, pool: Executor | None, stop: Callable[[], bool] | None, after: Callable[[NDArray[Any], int], Any]
+) -> Iterator[Any]:
+    """The drawn picture strip by strip in the file's own colours and bits, each handed on with its first row."""
+    spec = work.spec
+
+    def watched(strip: NDArray[Any], y0: int) -> Any:
         if stop and stop():
-            from tanner.core.render import Cancelled
-
             raise Cancelled
-        if own:
-            return to_icc(strip, own, spec.intent, spec.black_point, spec.bits)
-        return (strip / np.float32(257) + np.float32(0.5)).astype(np.uint8) if along and spec.bits == 8 else strip
+        if work.own:
+            strip = to_icc(strip, work.own, spec.intent, spec.black_point, spec.bits)
+        elif work.along and spec.bits == 8:
+            strip = (strip / np.float32(257) + np.float32(0.5)).astype(np.uint8)
+        return after(strip, y0)
 
-    def drawn_strips(after: Callable[[NDArray[Any]], Any]) -> Iterator[Any]:
-        if not along:
-            yield from render_strips(plan, pool, after=after)
-            return
-        whole = np.concatenate(list(render_strips(plan, pool)))
-        for strip in enlarged(whole, size, STRIP, medium):
-            yield after(strip)
-
-    if spec.format == "jpeg":
-        segments = [app1(EXIF, exif_block(facts, words, size, spec.ppi)), app1(XMP, xmp_packet(facts, words))]
-        segments += icc_segments(profile)
-        strips = drawn_strips(lambda s: encode_strip(watched(s), spec.quality))
-        return join(strips, *size, segments), size
-    pixels = np.concatenate(list(drawn_strips(watched)))
-    if spec.format == "png":
-        return _png(pixels, profile, xmp_packet(facts, words)), size
-    import io
-
-    buffer = io.BytesIO()
-    extra: list[Any] = [(700, 1, None, xmp_packet(facts, words), True)]
-    for code, text in ((271, facts.make), (272, facts.model), (315, words.creator), (33432, words.rights)):
-        if text:
-            data = text.encode() + b"\0"  # UTF-8, as TIFF readers of today take it
-            extra.append((code, 2, len(data), data, True))
-    tifffile.imwrite(
-        buffer,
-        pixels,
-        photometric="rgb",
-        iccprofile=profile,
-        resolution=(spec.ppi, spec.ppi),
-        resolutionunit=2,
-        metadata=None,
-        software="Tanner",
-        datetime=facts.taken,
-        extratags=extra,
-    )
-    return buffer.getvalue(), size
+    if not work.along:
+        yield from render_strips(work.plan, pool, after=watched)
+        return
+    medium = for_output(spec.sharpen, spec.sharpen_strength / 100, work.layout.drawn, spec.ppi)
+    whole = np.concatenate(list(render_strips(work.plan, pool)))
+    at = 0
+    for strip in enlarged(whole, work.layout.drawn, STRIP, medium):
+        yield watched(strip, at)
+        at += strip.shape[0]
 
 
-def _png(pixels: NDArray[Any], profile: bytes, xmp: bytes) -> bytes:
-    """A PNG with its profile and XMP put in as chunks (source: png3)."""
-    import struct
-    import zlib
-
-    ok, data = cv2.imencode(".png", pixels[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 3])
-    if not ok:
-        raise ValueError("PNG encoding failed")
-    whole = data.tobytes()
-
-    def chunk(kind: bytes, body: bytes) -> bytes:
-        return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
-
-    icc = chunk(b"iCCP", b"Tanner\0\0" + zlib.compress(profile))
-    text = chunk(b"iTXt", b"XML:com.adobe.xmp\0\0\0\0\0" + xmp)
-    return whole[:33] + icc + text + whole[33:]
+def _linear_dng(
+    source: Source, development: Development, spec: OutputSpec, words: Words
+) -> tuple[bytes, tuple[int, int]]:
+    """Camera colour in 16 bits with geometry and noise done and marked, and nothing of colour and tone."""
+    facts = source.facts
+    if not facts.is_raw:
+        raise SettingsError(f"{spec.title}: a linear DNG is made of raw files; this is a finished picture.")
+    layout = spec.layout(full_size(source, development))
+    if layout.canvas[0] * layout.canvas[1] > MOST_ELSE:
+        raise SettingsError(f"{spec.title}: {layout.canvas} px is more than can be written. Choose a smaller size.")
+    plan = make_plan(source, development, layout.drawn)
+    x, y, w, h = layout.cut
+    pixels = np.ascontiguousarray(camera_strips(plan, BLACK)[y : y + h, x : x + w])
+    optics = development.group(Optics)
+    applied = [n for n in ("distortion", "lateral_colour", "fall_off") if getattr(optics, n) > 0 and source.lens]
+    quiet = stage.method_for(source, development.group(Noise)) != "none" or "noise" in facts.applied
+    let = words.only(contact_only=spec.metadata == "contact", place=spec.place, keywords=spec.keywords)
+    if spec.metadata == "none":
+        let = Words()
+    spaces = "".join(f' xmlns:{k}="{v}"' for k, v in NAMESPACES.items())
+    said = xmp_properties(let)
+    xmp = f'<rdf:Description rdf:about=""{spaces}>{said}</rdf:Description>' if said else ""
+    data = raw_copy(
+        pixels, facts, black=BLACK, applied=[*applied, *facts.applied], quiet=quiet, upright=True, xmp=xmp,
+        texts=exif_texts(let),
+    )  # fmt: skip
+    return data, (w, h)
 
 
 def target_path(folder: Path, spec: OutputSpec, facts_name: str, size: tuple[int, int], **tokens: Any) -> Path:
     """Where a spec puts a frame, before a taken name is dealt with."""
     values = name_values(name=facts_name, spec=spec.title, size=size, **tokens)
     return folder / fill_folder(spec.subfolder, values) / (fill(spec.name, values) + spec.suffix)
+
+
+def one_pass(source: Source, development: Development, specs: Sequence[OutputSpec]) -> list[int]:
+    """The order in which a frame's files are made, the largest first, so that what it demosaics serves the others, too."""
+    full = full_size(source, development)
+    sizes = [spec.layout(full).drawn for spec in specs]
+    order = sorted(range(len(specs)), key=lambda n: -sizes[n][0] * sizes[n][1])
+    # Averages that smaller sizes will ask for: of blocks of about as many px as they reduce by.
+    ratios = [full[0] / max(1, size[0]) for size in sizes]
+    source.cache["wanted"] = {
+        k for k in (2, 3) for r in ratios if math.sqrt(k * (k - 1)) < r < math.sqrt(k * (k + 1)) and len(specs) > 1
+    }
+    return order
 
 
 def write_file(
@@ -151,8 +237,13 @@ def write_file(
     pool: Executor | None = None,
     stop: Callable[[], bool] | None = None,
     original: Path | None = None,
+    tokens: Mapping[str, object] | None = None,
+    announce: Callable[[Path, str, int], None] | None = None,
 ) -> dict[str, Any]:
     """Render, encode and write one file; what was done, as plain data.
+
+    Args:
+        announce: told the path, the SHA-256 and the size in bytes right before the file is put in place.
 
     Raises:
         NameTaken, WriteFailed: nothing was written.
@@ -169,13 +260,17 @@ def write_file(
         return {"path": str(target), "skipped": True, "warnings": ["The name is taken; left out."]}
     if spec.exists == "number":
         target = free_name(target)
-    data, size = encode(source, development, spec, words, pool, stop)
+    data, size = encode(source, development, spec, words, pool, stop, tokens)
+    content = hashlib.sha256(data).hexdigest()
+    if announce:
+        announce(target, content, len(data))
     write_whole(target, data, replace=spec.exists == "replace")
     return {
         "path": str(target),
         "width": size[0],
         "height": size[1],
         "bytes": len(data),
+        "content": content,
         "seconds": round(time.perf_counter() - started, 3),
         "warnings": warnings,
         "skipped": False,

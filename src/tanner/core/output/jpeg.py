@@ -11,10 +11,12 @@ import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 
+from tanner.core.output.words import iim_resource
 
-def encode_strip(pixels: NDArray[np.uint8], quality: int) -> bytes:
-    """A strip as a baseline JPEG of its own; 4:2:0 below quality 90, else 4:4:4 from 96, 4:2:2 between."""
-    sampling = "420" if quality < 93 else "444"
+
+def encode_strip(pixels: NDArray[np.uint8], quality: int, chroma: str = "auto") -> bytes:
+    """A strip as a baseline JPEG of its own; chroma: 444, 422, 420, or auto: 4:2:0 below quality 93, else 4:4:4."""
+    sampling = ("420" if quality < 93 else "444") if chroma == "auto" else chroma
     data: bytes = simplejpeg.encode_jpeg(
         np.ascontiguousarray(pixels), quality=quality, colorsubsampling=sampling, fastdct=False
     )
@@ -33,12 +35,13 @@ def _parts(data: bytes) -> tuple[dict[int, int], int]:
             return found, at
 
 
-def join(strips: Iterable[bytes], width: int, height: int, segments: list[bytes]) -> bytes:
+def join(strips: Iterable[bytes], width: int, height: int, segments: list[bytes], ppi: int = 0) -> bytes:
     """Join strips into one file.
 
     Args:
         strips: from `encode_strip`, all of the same height but the last.
         segments: whole APPn segments to stand after the start, ICC for example.
+        ppi: written into the JFIF segment.
     """
     out = bytearray()
     header = b""
@@ -51,6 +54,8 @@ def join(strips: Iterable[bytes], width: int, height: int, segments: list[bytes]
             mcu_w, mcu_h = 8 * (sampling >> 4), 8 * (sampling & 15)
             interval = -(-cols // mcu_w) * -(-rows // mcu_h)
             head = bytearray(strip[:scan])
+            if ppi and strip[3] == 0xE0:
+                struct.pack_into(">BHH", head, 13, 1, ppi, ppi)  # units of JFIF: per inch
             struct.pack_into(">HH", head, frame + 5, height, width)
             restart = b"\xff\xdd" + struct.pack(">HH", 4, interval)
             start = markers[0xDA]
@@ -78,3 +83,9 @@ def icc_segments(profile: bytes) -> list[bytes]:
 def app1(header: bytes, body: bytes) -> bytes:
     """EXIF or XMP as an APP1 segment."""
     return b"\xff\xe1" + struct.pack(">H", len(header) + len(body) + 2) + header + body
+
+
+def app13(iim: bytes) -> bytes:
+    """IIM as an APP13 segment; what is too long for one is left out, as XMP holds it, too."""
+    body = iim_resource(iim)
+    return b"\xff\xed" + struct.pack(">H", len(body) + 2) + body if len(body) < 65_000 else b""

@@ -1,53 +1,43 @@
-"""What finished files say about themselves: EXIF and XMP, from the facts and the user's words."""
+"""What finished files say about themselves: EXIF, XMP and IIM blocks, from the facts and the user's words."""
 
 import struct
+from dataclasses import dataclass
 from fractions import Fraction
-from xml.sax.saxutils import escape
-
-from pydantic import BaseModel, ConfigDict
 
 from tanner import __version__
+from tanner.core.output.words import SPACES, Words, exif_texts, iim_record, xmp_properties
 from tanner.core.raw.facts import FrameFacts
 
 
-class Words(BaseModel):
-    """What the photographer says about a frame."""
+@dataclass(frozen=True)
+class Blocks:
+    """Metadata as bytes, each empty where a spec's policy leaves it out."""
 
-    model_config = ConfigDict(frozen=True)
-
-    creator: str = ""
-    rights: str = ""
-    keywords: tuple[str, ...] = ()
-    stars: int = 0
+    exif: bytes = b""
+    xmp: bytes = b""
+    iim: bytes = b""
 
 
-def xmp_packet(facts: FrameFacts, words: Words) -> bytes:
-    """An XMP packet with dc and xmp properties (source: iso16684-1)."""
-
-    def bag(name: str, kind: str, values: tuple[str, ...]) -> str:
-        lang = ' xml:lang="x-default"' if kind == "Alt" else ""
-        items = "".join(f"<rdf:li{lang}>{escape(v)}</rdf:li>" for v in values if v)
-        return f"<dc:{name}><rdf:{kind}>{items}</rdf:{kind}></dc:{name}>" if items else ""
-
-    body = bag("creator", "Seq", (words.creator,)) + bag("rights", "Alt", (words.rights,))
-    body += bag("subject", "Bag", words.keywords)
+def xmp_packet(facts: FrameFacts, words: Words, *, plain: bool = False) -> bytes:
+    """An XMP packet (source: iso16684-1); `plain`: nothing but the words."""
     rating = f"<xmp:Rating>{words.stars}</xmp:Rating>" if words.stars else ""
-    taken = f"<xmp:CreateDate>{facts.taken.isoformat()}</xmp:CreateDate>" if facts.taken else ""
+    taken = f"<xmp:CreateDate>{facts.taken.isoformat()}</xmp:CreateDate>" if facts.taken and not plain else ""
+    tool = "" if plain else f"<xmp:CreatorTool>Tanner {__version__}</xmp:CreatorTool>"
+    spaces = "".join(f' xmlns:{k}="{v}"' for k, v in SPACES.items())
     return (
         '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/">'
         '<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about=""'
-        ' xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:xmp="http://ns.adobe.com/xap/1.0/">'
-        f"<xmp:CreatorTool>Tanner {__version__}</xmp:CreatorTool>{taken}{rating}{body}"
+        f"{spaces}>{tool}{taken}{rating}{xmp_properties(words)}"
         '</rdf:Description></rdf:RDF></x:xmpmeta><?xpacket end="w"?>'
     ).encode()
 
 
-def exif_block(facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int) -> bytes:
-    """A small EXIF block (TIFF structure, little endian): camera, exposure, date; upright."""
+def exif_block(facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int, *, plain: bool = False) -> bytes:
+    """A small EXIF block (TIFF structure, little endian): camera, exposure, date; upright. `plain`: words and ppi only."""
     Entry = tuple[int, int, int, bytes]
 
     def text(tag: int, value: str) -> list[Entry]:
-        data = value.encode("ascii", "replace") + b"\0"
+        data = value.encode() + b"\0"
         return [(tag, 2, len(data), data)] if value else []
 
     def rational(tag: int, value: float | None) -> list[Entry]:
@@ -57,27 +47,30 @@ def exif_block(facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int)
         return [(tag, 5, 1, struct.pack("<II", f.numerator, f.denominator))]
 
     main: list[Entry] = [
-        *text(271, facts.make),
-        *text(272, facts.model),
+        *([] if plain else text(271, facts.make)),
+        *([] if plain else text(272, facts.model)),
         (274, 3, 1, struct.pack("<H", 1)),
         *rational(282, ppi),
         *rational(283, ppi),
         (296, 3, 1, struct.pack("<H", 2)),
-        *text(305, f"Tanner {__version__}"),
-        *text(315, words.creator),
-        *text(33432, words.rights),
+        *([] if plain else text(305, f"Tanner {__version__}")),
     ]
+    for tag, value in exif_texts(words).items():
+        main += text(tag, value)
     sub: list[Entry] = [
-        *rational(33434, facts.exposure_s),
-        *rational(33437, facts.aperture),
-        *([(34855, 3, 1, struct.pack("<H", min(facts.iso, 65535)))] if facts.iso else []),
         (36864, 7, 4, b"0232"),
-        *text(36867, facts.taken.strftime("%Y:%m:%d %H:%M:%S") if facts.taken else ""),
-        *rational(37386, facts.focal_length_mm),
         (40962, 4, 1, struct.pack("<I", size[0])),
         (40963, 4, 1, struct.pack("<I", size[1])),
-        *text(42036, facts.lens),
     ]
+    if not plain:
+        sub += [
+            *rational(33434, facts.exposure_s),
+            *rational(33437, facts.aperture),
+            *([(34855, 3, 1, struct.pack("<H", min(facts.iso, 65535)))] if facts.iso else []),
+            *text(36867, facts.taken.strftime("%Y:%m:%d %H:%M:%S") if facts.taken else ""),
+            *rational(37386, facts.focal_length_mm),
+            *text(42036, facts.lens),
+        ]
 
     def block(entries: list[Entry], at: int) -> bytes:
         entries = sorted(entries)
@@ -94,3 +87,18 @@ def exif_block(facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int)
     placeholder: Entry = (34665, 4, 1, b"\0\0\0\0")
     at = 8 + len(block([*main, placeholder], 8))
     return b"II*\0\x08\0\0\0" + block([*main, (34665, 4, 1, struct.pack("<I", at))], 8) + block(sub, at)
+
+
+def blocks(
+    facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int, policy: str, place: bool, keywords: bool
+) -> Blocks:
+    """What a file carries by a policy: "all", "contact" (author, rights and contact only) or "none"."""
+    if policy == "none":
+        return Blocks()
+    plain = policy == "contact"
+    let = words.only(contact_only=plain, place=place, keywords=keywords)
+    return Blocks(
+        exif_block(facts, let, size, ppi, plain=plain),
+        xmp_packet(facts, let, plain=plain),
+        iim_record(let, None if plain else facts.taken),
+    )

@@ -2,34 +2,52 @@
 
 import re
 import unicodedata
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime
+from pathlib import Path
 
 from tanner.core.errors import FormatError
 
 TOKENS = {
     "name": "name of the original, without its ending",
-    "number": "place in the delivery, four digits",
+    "number": "place in the delivery; {number:3} with three digits",
     "shoot": "name of the shoot",
     "set": "name of the set",
     "spec": "title of the output spec",
+    "text": "the delivery's own text",
     "date": "date taken, 2026-03-01",
     "time": "time taken, 101500",
+    "year": "year taken",
+    "month": "month taken, 01 to 12",
+    "day": "day taken, 01 to 31",
+    "hour": "hour taken, 00 to 23",
+    "camera": "camera",
+    "lens": "lens",
+    "iso": "ISO",
+    "keyword": "first keyword",
+    "stars": "rating, 0 to 5",
+    "label": "label",
     "width": "width in px",
     "height": "height in px",
-    "stars": "0 to 5",
+    "size": "width and height, 2048x1365",
 }
 _TOKEN = re.compile(r"\{([^{}]*)\}")
 _FORBIDDEN = re.compile(r'[\x00-\x1f<>:"|?*\\]')
+_DEVICES = re.compile(r"^(con|prn|aux|nul|com\d|lpt\d)(\..*)?$", re.IGNORECASE)
 LONGEST = 180
 """Bytes of a name; file systems allow 255, and a number and an ending may be added."""
+LONGEST_PATH = 1000
+"""Bytes of a whole path that are told of; the system itself allows 4,096."""
 
 
 def check_template(template: str) -> None:
     """Raise FormatError for tokens that do not exist and braces that do not match."""
     for token in _TOKEN.findall(template):
-        if token not in TOKENS:
+        name, colon, digits = token.partition(":")
+        if name not in TOKENS:
             raise FormatError(f"There is no token {{{token}}}. There are: {', '.join(TOKENS)}.")
+        if colon and (name != "number" or not re.fullmatch("[1-9]", digits)):
+            raise FormatError(f"{{{token}}}: only {{number:1}} to {{number:9}} take digits.")
     if re.search(r"[{}]", _TOKEN.sub("", template)):
         raise FormatError(f"“{template}” has a brace without its other half.")
 
@@ -37,20 +55,87 @@ def check_template(template: str) -> None:
 def clean(part: str) -> str:
     """A name that every usual file system takes: no separators, controls, or dots at the ends."""
     part = unicodedata.normalize("NFC", _FORBIDDEN.sub("-", part)).replace("/", "-").strip(" .")
+    if _DEVICES.match(part):
+        part = f"_{part}"
     while len(part.encode()) > LONGEST:
         part = part[:-1]
     return part or "unnamed"
 
 
+def filled(template: str, values: Mapping[str, object]) -> str:
+    """Values put into a template, as they are."""
+
+    def value(match: re.Match[str]) -> str:
+        name, _, digits = match[1].partition(":")
+        found = values.get(name, "")
+        return f"{int(str(found)):0{digits or 4}d}" if name == "number" and found != "" else str(found)
+
+    return _TOKEN.sub(value, template)
+
+
 def fill(template: str, values: Mapping[str, object]) -> str:
     """Put values into a template; the result is one clean name."""
-    return clean(_TOKEN.sub(lambda m: str(values.get(m[1], "")).replace("/", "-"), template))
+    return clean(filled(template, values).replace("/", "-"))
 
 
 def fill_folder(template: str, values: Mapping[str, object]) -> str:
     """The same for a folder below the target: parts between slashes are cleaned one by one."""
     parts = [fill(p, values) for p in template.split("/") if p.strip(" .")]
     return "/".join(parts)
+
+
+def remarks(template: str, values: Mapping[str, object]) -> list[str]:
+    """What `fill` had to change, told before anything is written."""
+    raw = filled(template, values)
+    said = []
+    if re.search(r"[/\\]", raw) or _FORBIDDEN.search(raw):
+        said.append("characters that no file name may have were replaced by -")
+    elif raw.strip(" .") != raw:
+        said.append("dots or spaces at its ends were left out")
+    if len(raw.encode()) > LONGEST:
+        said.append(f"too long: cut to {LONGEST} bytes")
+    if _DEVICES.match(raw.strip(" .")):
+        said.append("is the name of a device on some systems: got a _")
+    if not raw.strip(" ."):
+        said.append("empty: called unnamed")
+    return said
+
+
+def key_of(path: Path | str) -> str:
+    """One key for all spellings that some file systems take for the same name."""
+    return unicodedata.normalize("NFC", str(path)).casefold()
+
+
+class Taken:
+    """Names that are taken: by files that are there, and by those that are planned; capitals do not count."""
+
+    def __init__(self) -> None:
+        self._there: dict[Path, set[str]] = {}
+        self._planned: set[str] = set()
+
+    def there(self, path: Path) -> bool:
+        """Whether a file is there already, by any spelling."""
+        folder = path.parent
+        if folder not in self._there:
+            try:
+                self._there[folder] = {key_of(p.name) for p in folder.iterdir()}
+            except OSError:
+                self._there[folder] = set()
+        return key_of(path.name) in self._there[folder]
+
+    def planned(self, path: Path) -> bool:
+        return key_of(path) in self._planned
+
+    def add(self, paths: Iterable[Path]) -> None:
+        self._planned |= {key_of(p) for p in paths}
+
+    def free(self, path: Path, there: bool) -> Path:
+        """The path itself, or with -2, -3 ... before its ending; `there`: files that are there count."""
+        candidate, number = path, 1
+        while self.planned(candidate) or (there and self.there(candidate)):
+            number += 1
+            candidate = path.with_name(f"{path.stem}-{number}{path.suffix}")
+        return candidate
 
 
 def name_values(
@@ -60,20 +145,37 @@ def name_values(
     shoot: str = "",
     group: str = "",
     spec: str = "",
+    text: str = "",
     taken: datetime | None = None,
     size: tuple[int, int] = (0, 0),
     stars: int = 0,
+    label: str = "",
+    camera: str = "",
+    lens: str = "",
+    iso: int | None = None,
+    keyword: str = "",
 ) -> dict[str, object]:
     """Values of all tokens for one file."""
     return {
         "name": name,
-        "number": f"{number:04d}",
+        "number": number,
         "shoot": shoot,
         "set": group,
         "spec": spec,
+        "text": text,
         "date": taken.strftime("%Y-%m-%d") if taken else "undated",
         "time": taken.strftime("%H%M%S") if taken else "000000",
+        "year": taken.strftime("%Y") if taken else "0000",
+        "month": taken.strftime("%m") if taken else "00",
+        "day": taken.strftime("%d") if taken else "00",
+        "hour": taken.strftime("%H") if taken else "00",
+        "camera": camera,
+        "lens": lens,
+        "iso": iso or "",
+        "keyword": keyword,
+        "stars": stars,
+        "label": "" if label == "none" else label,
         "width": size[0],
         "height": size[1],
-        "stars": stars,
+        "size": f"{size[0]}x{size[1]}",
     }

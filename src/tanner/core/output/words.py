@@ -1,0 +1,163 @@
+"""What the photographer says of a frame: IPTC Photo Metadata, one declaration a field.
+
+Sources: iptcpm (names, XMP properties, datasets and their lengths), iim4 (IIM records), exif30 (tags), mwg2010 (which of
+them stand for the same). Text is UTF-8 everywhere, which IIM says by its coded character set.
+"""
+
+import struct
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Literal
+from xml.sax.saxutils import escape
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from tanner.core.output.naming import filled
+
+Kind = Literal["text", "lang", "seq", "bag", "contact"]
+"""How XMP holds it: plain, with a language, in order, in any order, or inside the creator's contact."""
+Part = Literal["contact", "picture", "place", "keywords"]
+
+
+@dataclass(frozen=True)
+class WordField:
+    """One field: its name here and on screen, its XMP property, IIM dataset of record 2 with most bytes, EXIF tag."""
+
+    name: str
+    label: str
+    part: Part
+    xmp: str
+    kind: Kind = "text"
+    iim: int = 0
+    most: int = 0
+    exif: int = 0
+
+
+FIELDS = (
+    WordField("creator", "Author", "contact", "dc:creator", "seq", 80, 32, 315),
+    WordField("rights", "Rights", "contact", "dc:rights", "lang", 116, 128, 33432),
+    WordField("usage", "Usage terms", "contact", "xmpRights:UsageTerms", "lang"),
+    WordField("email", "E-mail", "contact", "Iptc4xmpCore:CiEmailWork", "contact"),
+    WordField("phone", "Telephone", "contact", "Iptc4xmpCore:CiTelWork", "contact"),
+    WordField("web", "Web address", "contact", "Iptc4xmpCore:CiUrlWork", "contact"),
+    WordField("address", "Postal address", "contact", "Iptc4xmpCore:CiAdrExtadr", "contact"),
+    WordField("headline", "Headline", "picture", "photoshop:Headline", "text", 105, 256),
+    WordField("caption", "Caption", "picture", "dc:description", "lang", 120, 2000, 270),
+    WordField("keywords", "Keywords", "keywords", "dc:subject", "bag", 25, 64),
+    WordField("sublocation", "Place: street, building", "place", "Iptc4xmpCore:Location", "text", 92, 32),
+    WordField("city", "Place: city", "place", "photoshop:City", "text", 90, 32),
+    WordField("region", "Place: region", "place", "photoshop:State", "text", 95, 32),
+    WordField("country", "Place: country", "place", "photoshop:Country", "text", 101, 64),
+    WordField("country_code", "Place: country code", "place", "Iptc4xmpCore:CountryCode", "text", 100, 3),
+)
+TEXT_FIELDS = tuple(f.name for f in FIELDS if f.name != "keywords")
+Line = Field(default="", max_length=5000)
+
+
+class Words(BaseModel):
+    """The words of one frame; texts may hold tokens of names until they are filled."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    creator: str = Line
+    rights: str = Line
+    usage: str = Line
+    email: str = Line
+    phone: str = Line
+    web: str = Line
+    address: str = Line
+    headline: str = Line
+    caption: str = Line
+    keywords: tuple[str, ...] = ()
+    sublocation: str = Line
+    city: str = Line
+    region: str = Line
+    country: str = Line
+    country_code: str = Line
+    stars: int = 0
+
+    def over(self, values: Mapping[str, Any]) -> "Words":
+        """These words with others over them; what is empty there does not count."""
+        return self.model_copy(update={k: v for k, v in values.items() if v and k in type(self).model_fields})
+
+    def with_tokens(self, values: Mapping[str, object]) -> "Words":
+        """Tokens in braces filled; braces that are none stay as they are."""
+        return self.model_copy(update={n: filled(getattr(self, n), values) for n in TEXT_FIELDS if getattr(self, n)})
+
+    def only(self, *, contact_only: bool, place: bool, keywords: bool) -> "Words":
+        """What a spec's policy lets through."""
+        drop = {f.name for f in FIELDS if contact_only and f.part != "contact"}
+        drop |= {f.name for f in FIELDS if not place and f.part == "place"}
+        drop |= set() if keywords else {"keywords"}
+        kept = {f.name: getattr(self, f.name) for f in FIELDS if f.name not in drop}
+        return Words(**kept, stars=0 if contact_only else self.stars)
+
+
+SPACES = {
+    "dc": "http://purl.org/dc/elements/1.1/",
+    "xmp": "http://ns.adobe.com/xap/1.0/",
+    "xmpRights": "http://ns.adobe.com/xap/1.0/rights/",
+    "photoshop": "http://ns.adobe.com/photoshop/1.0/",
+    "Iptc4xmpCore": "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/",
+}
+
+
+def xmp_properties(words: Words) -> str:
+    """The fields as XMP elements, for a description that declares `SPACES`."""
+    out, contact = "", ""
+    for f in FIELDS:
+        value = getattr(words, f.name)
+        if not value:
+            continue
+        if f.kind == "contact":
+            contact += f"<{f.xmp}>{escape(value)}</{f.xmp}>"
+        elif f.kind == "text":
+            out += f"<{f.xmp}>{escape(value)}</{f.xmp}>"
+        else:
+            items = [v for v in value if v] if f.kind == "bag" else [value]
+            lang = ' xml:lang="x-default"' if f.kind == "lang" else ""
+            box = {"lang": "Alt", "seq": "Seq", "bag": "Bag"}[f.kind]
+            listed = "".join(f"<rdf:li{lang}>{escape(v)}</rdf:li>" for v in items)
+            out += f"<{f.xmp}><rdf:{box}>{listed}</rdf:{box}></{f.xmp}>"
+    if contact:
+        name = "Iptc4xmpCore:CreatorContactInfo"
+        out += f'<{name} rdf:parseType="Resource">{contact}</{name}>'
+    if words.rights:
+        out += "<xmpRights:Marked>True</xmpRights:Marked>"
+    return out
+
+
+def _dataset(record: int, number: int, data: bytes) -> bytes:
+    return struct.pack(">BBBH", 0x1C, record, number, len(data)) + data
+
+
+def _cut(text: str, most: int) -> bytes:
+    """UTF-8 of at most so many bytes, never in the middle of a character."""
+    return text.encode()[:most].decode(errors="ignore").encode()
+
+
+def iim_record(words: Words, taken: datetime | None = None) -> bytes:
+    """The fields as IIM datasets, or b"" where there is nothing to say."""
+    sets = []
+    for f in FIELDS:
+        value = getattr(words, f.name)
+        if f.iim and value:
+            sets += [(f.iim, _cut(v, f.most)) for v in (value if isinstance(value, tuple) else (value,)) if v]
+    if not sets:
+        return b""
+    if taken:
+        sets += [(55, taken.strftime("%Y%m%d").encode()), (60, taken.strftime("%H%M%S+0000").encode())]
+    head = _dataset(1, 90, b"\x1b%G") + _dataset(2, 0, struct.pack(">H", 4))
+    return head + b"".join(_dataset(2, number, data) for number, data in sorted(sets, key=lambda s: s[0]))
+
+
+def iim_resource(iim: bytes) -> bytes:
+    """IIM as the image resource block in which JPEG files hold it (APP13)."""
+    body = b"8BIM" + struct.pack(">HHI", 0x0404, 0, len(iim)) + iim + b"\0" * (len(iim) % 2)
+    return b"Photoshop 3.0\0" + body
+
+
+def exif_texts(words: Words) -> dict[int, str]:
+    """The fields that EXIF has tags for."""
+    return {f.exif: getattr(words, f.name) for f in FIELDS if f.exif and getattr(words, f.name)}
