@@ -15,8 +15,9 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import TEMPORARY, file_hash
 from tanner.core.output.spec import OutputSpec
-from tanner.jobs.deliveries import Deliveries, plan, record_of
+from tanner.jobs.deliveries import Deliveries, record_of
 from tanner.jobs.imports import import_now
+from tanner.jobs.planning import plan
 from tanner.jobs.workers import Workers
 
 WEB = OutputSpec(title="Web", size="long:300", subfolder="web")
@@ -64,7 +65,7 @@ def wait(catalogue: Catalogue, number: int) -> dict[str, object]:
     for _ in range(1200):
         with catalogue.read() as session:
             record = record_of(session, session.get_one(Delivery, number))
-        if record["state"] in ("done", "stopped"):
+        if record["state"] in ("done", "paused", "cancelled"):
             return record
         time.sleep(0.05)
     raise AssertionError("the delivery did not end")
@@ -122,9 +123,9 @@ def test_what_was_asked_for_is_what_is_written(catalogue: Catalogue, deliveries:
 def test_stop_and_go_on(catalogue: Catalogue, deliveries: Deliveries, tmp_path: Path) -> None:
     out = tmp_path / "out"
     number = deliveries.create(1, ids(catalogue), [WEB, FULL], out)
-    deliveries.stop(number)
+    deliveries.pause(number)
     record = wait(catalogue, number)
-    assert record["state"] == "stopped"
+    assert record["state"] == "paused"
     for _ in range(200):  # files that were under way end whole
         with catalogue.read() as session:
             record = record_of(session, session.get_one(Delivery, number))

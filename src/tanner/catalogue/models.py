@@ -31,6 +31,7 @@ class Shoot(Base):
     Attributes:
         preset: {"name", "values", "amount"} of the preset under all its frames, or empty; "match" with a stored reference.
         sidecars: development is written to XMP files beside the originals.
+        words: what is said of all its frames, by fields of `core.output.words` (author and rights stand apart).
     """
 
     __tablename__ = "shoot"
@@ -41,6 +42,7 @@ class Shoot(Base):
     rights: Mapped[str] = mapped_column(default="")
     preset: Mapped[dict[str, Any]] = mapped_column(default=dict)
     sidecars: Mapped[bool] = mapped_column(default=False)
+    words: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class FrameSet(Base):
@@ -74,6 +76,7 @@ class Frame(Base):
         worn: presets that were put on the frame, the first lowest (see core.series.worn).
         seen: what it was recognised as: {"chart": true}, {"bracket": [place, count]}.
         sidecar: short hash of the sidecar as it was written or read last, or empty.
+        words: what is said of this frame, over its shoot's words.
     """
 
     __tablename__ = "frame"
@@ -109,6 +112,7 @@ class Frame(Base):
     worn: Mapped[list[Any]] = mapped_column(default=list)
     seen: Mapped[dict[str, Any]] = mapped_column(default=dict)
     sidecar: Mapped[str] = mapped_column(default="")
+    words: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
     @property
     def camera_names(self) -> list[str]:
@@ -140,7 +144,12 @@ class Patch(Base):
 
 
 class Delivery(Base):
-    """One run of frames through output specs. States: waiting, running, done, stopped."""
+    """One run of frames through output specs. States: waiting, running, done, paused, cancelled.
+
+    Attributes:
+        options: {"text", "start", "documents", "written"}: the names' own text, the first number, the documents that are
+            asked for, and those that were written.
+    """
 
     __tablename__ = "delivery"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -149,10 +158,11 @@ class Delivery(Base):
     folder: Mapped[str]
     specs: Mapped[list[Any]]
     state: Mapped[str] = mapped_column(default="waiting")
+    options: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class DeliveryItem(Base):
-    """One file of a delivery. States: waiting, running, done, failed, skipped.
+    """One file of a delivery. States: waiting, running, done, failed, skipped, cancelled.
 
     Attributes:
         settings: the resolved development at the time the delivery was asked for.

@@ -1,143 +1,116 @@
-"""Deliveries: the table before, the durable job, resume without doing anything twice, the record."""
+"""Deliveries: the durable job, pause and resume without doing anything twice, checks afterwards, the record."""
 
+import json
+import logging
 import threading
-from collections.abc import Sequence
+import time
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from datetime import UTC
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver
-from tanner.catalogue.models import Delivery, DeliveryItem, Frame, Shoot, now
+from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
 from tanner.catalogue.store import Catalogue
-from tanner.core.adjust.registry import Development, develop
+from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
-from tanner.core.optics.crop import Crop
-from tanner.core.optics.geometry import kept_size
-from tanner.core.optics.view import orientation_of
-from tanner.core.output.develop import target_path
-from tanner.core.output.files import file_hash, free_name
-from tanner.core.output.sizing import output_size, parse_size
+from tanner.core.output.files import file_hash, sweep
 from tanner.core.output.spec import OutputSpec
+from tanner.jobs.documents import Documents, write_documents
+from tanner.jobs.planning import Plan, tokens_of, work_of
 from tanner.jobs.tasks import develop_file
 from tanner.jobs.workers import Workers
 
-
-def planned_size(frame: Frame, development: Development, spec: OutputSpec) -> tuple[int, int]:
-    """The size in px that will be written, from facts alone."""
-    facts = frame.facts
-    crop = development.group(Crop)
-    orientation = orientation_of(facts["orientation"], crop)
-    kept = kept_size((facts["width"], facts["height"]), orientation, crop)
-    return output_size(parse_size(spec.size), *kept)
-
-
-def plan(
-    session: Session, shoot_id: int, frames: Sequence[Frame], specs: Sequence[OutputSpec], folder: Path
-) -> list[dict[str, Any]]:
-    """What a delivery would write, row by row; two files never get the same name.
-
-    Returns:
-        Per frame and spec: frame, name, spec (index), target, width, height, settings, notes (what to
-        know before: a taken name, an enlargement, a frame that is to be dropped, trouble with the file).
-    """
-    resolver = Resolver(session, shoot_id)
-    taken: set[Path] = set()
-    rows: list[dict[str, Any]] = []
-    for number, frame in enumerate(frames, 1):
-        values = resolver.resolve(frame).values
-        development = develop(values)
-        group = resolver.sets.get(frame.set_id or 0)
-        for index, spec in enumerate(specs):
-            size = planned_size(frame, development, spec)
-            target = target_path(
-                folder,
-                spec,
-                Path(frame.name).stem,
-                size,
-                taken=frame.taken,
-                number=number,
-                shoot=resolver.shoot.name,
-                group=group.name if group else "",
-                stars=frame.stars,
-            )
-            notes: list[str] = []
-            if target.exists():
-                notes.append(
-                    {
-                        "number": "name taken: gets a number",
-                        "skip": "name taken: left out",
-                        "replace": "replaces the file that is there",
-                    }[spec.exists]
-                )
-            if target in taken or (target.exists() and spec.exists == "number"):
-                if target in taken:
-                    notes.append("same name as another row: gets a number")
-                target = free_name(target, taken)
-            taken.add(target)
-            if frame.verdict == "drop":
-                notes.append("marked drop")
-            if frame.error:
-                notes.append(frame.error)
-            elif not Path(frame.path).exists():
-                notes.append("the original is not there. Is the drive connected?")
-            if parse_size(spec.size).kind == "percent" and parse_size(spec.size).first > 100:
-                notes.append("enlarges")
-            rows.append(
-                {
-                    "frame": frame.id,
-                    "name": frame.name,
-                    "spec": index,
-                    "number": number,
-                    "target": str(target),
-                    "width": size[0],
-                    "height": size[1],
-                    "settings": values,
-                    "notes": notes,
-                }
-            )
-    return rows
+log = logging.getLogger(__name__)
+OVER = ("done", "paused", "cancelled")
+STARTED = time.time()
+"""What is half-written and older than this program was left by another one."""
 
 
 class Deliveries:
-    """Runs deliveries from the catalogue's queue, one at a time, each raw decoded once for all its specs."""
+    """Runs deliveries from the catalogue's queue, one at a time, each raw decoded and developed once for all its specs.
+
+    Right before a file is put in place its worker notes path and checksum in the delivery's journal. What an ended program
+    left open is settled by it: a file that is there with that checksum is done, anything else is made again.
+    """
 
     def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
         self._catalogue, self._workers = catalogue, workers
+        self._journals = catalogue.folder / "deliveries"
         self._queue = ThreadPoolExecutor(1, thread_name_prefix="delivery")
+        self._lock = threading.Lock()
         self._stop: dict[int, threading.Event] = {}
         self._closing = False
+        self._counter = 0
+        self._changed: dict[int, dict[int, int]] = {}
+        self._pace: dict[int, tuple[float, float]] = {}
+        self._checks: dict[int, dict[str, Any]] = {}
 
-    def create(self, shoot_id: int, frames: Sequence[int], specs: Sequence[OutputSpec], folder: Path) -> int:
-        """Record a delivery and queue it."""
+    def create(
+        self,
+        shoot_id: int,
+        frames: Sequence[int],
+        specs: Sequence[OutputSpec],
+        folder: Path,
+        *,
+        text: str = "",
+        start: int = 1,
+        documents: Documents | None = None,
+        queue: bool = True,
+    ) -> int:
+        """Record a delivery and queue it.
+
+        Args:
+            text, start: for the names' tokens; documents: what is written beside the files once all are done.
+            queue: start it; without, `extend` adds frames first.
+        """
         if not specs:
             raise TannerError("Choose at least one output spec.")
         with self._catalogue.write() as session:
             chosen = [f for f in (session.get(Frame, i) for i in frames) if f and f.shoot_id == shoot_id]
-            if not chosen:
+            if not chosen and queue:
                 raise TannerError("Choose at least one frame.")
-            delivery = Delivery(shoot_id=shoot_id, folder=str(folder), specs=[s.model_dump() for s in specs])
+            options: dict[str, Any] = {"text": text, "start": start}
+            if documents and documents.any:
+                options["documents"] = documents.model_dump()
+            delivery = Delivery(
+                shoot_id=shoot_id, folder=str(folder), specs=[s.model_dump() for s in specs], options=options
+            )
             session.add(delivery)
             session.flush()
-            for row in plan(session, shoot_id, chosen, specs, folder):
-                session.add(
-                    DeliveryItem(
-                        delivery_id=delivery.id,
-                        frame_id=row["frame"],
-                        spec=row["spec"],
-                        number=row["number"],
-                        target=row["target"],
-                        settings=row["settings"],
-                        width=row["width"],
-                        height=row["height"],
-                    )
-                )
+            self._add(session, delivery, chosen)
             number = delivery.id
-        self.enqueue(number)
+        if queue:
+            self.enqueue(number)
         return number
+
+    def extend(self, delivery_id: int, frames: Sequence[int]) -> int:
+        """Add frames to a delivery and go on with it; how many files that are."""
+        with self._catalogue.write() as session:
+            delivery = session.get(Delivery, delivery_id)
+            if delivery is None:
+                raise TannerError("This delivery is no longer there.")
+            chosen = [f for f in (session.get(Frame, i) for i in frames) if f and f.shoot_id == delivery.shoot_id]
+            count = self._add(session, delivery, chosen)
+        self.enqueue(delivery_id)
+        return count
+
+    def _add(self, session: Session, delivery: Delivery, frames: Sequence[Frame]) -> int:
+        specs = [OutputSpec(**s) for s in delivery.specs]
+        query = select(DeliveryItem.target, DeliveryItem.number).where(DeliveryItem.delivery_id == delivery.id)
+        earlier = list(session.execute(query))
+        start = max((n for _, n in earlier), default=int(delivery.options.get("start", 1)) - 1) + 1
+        rows = Plan(
+            session, delivery.shoot_id, Path(delivery.folder), str(delivery.options.get("text", "")), start,
+            [Path(t) for t, _ in earlier],
+        ).rows(frames, specs)  # fmt: skip
+        keys = ("spec", "number", "target", "settings", "width", "height")
+        session.add_all(
+            DeliveryItem(delivery_id=delivery.id, frame_id=row["frame"], **{k: row[k] for k in keys}) for row in rows
+        )
+        return len(rows)
 
     def enqueue(self, delivery_id: int) -> None:
         """Start or resume: whatever is not done is done now; failed files are tried again."""
@@ -145,36 +118,60 @@ class Deliveries:
             delivery = session.get(Delivery, delivery_id)
             if delivery is None:
                 raise TannerError("This delivery is no longer there.")
-            if delivery.state == "running" and delivery_id in self._stop:
+            stop = self._stop.get(delivery_id)
+            if delivery.state == "running" and stop is not None and not stop.is_set():
+                delivery.options = {**delivery.options, "more": True}  # its run looks again before it ends
                 return
             delivery.state = "waiting"
-            self._settle_interrupted(session, delivery_id)
+            self._settle(session, delivery)
         self._stop[delivery_id] = threading.Event()
-        self._queue.submit(self.run, delivery_id)
+        self._queue.submit(self._guarded, delivery_id)
 
-    def _settle_interrupted(self, session: Session, delivery_id: int) -> None:
-        """Items that an ended program left: the file is there whole (then it is done), or is not there."""
+    def _settle(self, session: Session, delivery: Delivery) -> None:
+        """Items that an ended program left: the file is there whole (then it is done), or it is made again."""
         query = select(DeliveryItem).where(
-            DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("running", "failed"))
+            DeliveryItem.delivery_id == delivery.id, DeliveryItem.state.in_(("running", "failed", "cancelled"))
         )
-        for item in session.scalars(query):
-            target = Path(item.target)
-            began = item.started.replace(tzinfo=UTC).timestamp() - 1 if item.started else 0.0
-            ours = item.state == "running" and target.exists() and target.stat().st_mtime >= began
-            if ours:
-                item.state, item.bytes = "done", target.stat().st_size
-                item.content, item.message = file_hash(target), ""
+        open_items = list(session.scalars(query))
+        said = _read_journal(self._journal(delivery.id)) if open_items else {}
+        for item in open_items:
+            line = _placed(said, item.id)
+            if line:
+                item.state, item.target, item.message = "done", line["path"], ""
+                item.bytes, item.content = line["bytes"], line["content"]
             else:
                 item.state, item.message = "waiting", ""
+        for folder in {Path(i.target).parent for i in open_items}:
+            sweep(folder, STARTED)
 
-    def stop(self, delivery_id: int) -> None:
-        """Stop after the files that are being written; nothing is left half-written."""
+    def _journal(self, delivery_id: int) -> Path:
+        return self._journals / f"{delivery_id}.jsonl"
+
+    def pause(self, delivery_id: int) -> None:
+        """Stop after the files that are being written; it can go on later, also after a restart."""
+        self._end(delivery_id, "paused")
+
+    def cancel(self, delivery_id: int) -> None:
+        """Stop for good: files that are written stay, the others are given up."""
+        self._end(delivery_id, "cancelled")
+
+    def _end(self, delivery_id: int, state: str) -> None:
         with self._catalogue.write() as session:
             delivery = session.get(Delivery, delivery_id)
-            if delivery and delivery.state in ("waiting", "running"):
-                delivery.state = "stopped"
+            if delivery is None:
+                raise TannerError("This delivery is no longer there.")
+            if delivery.state in ("waiting", "running", "paused"):
+                delivery.state = state
+                if state == "cancelled":
+                    self._give_up(session, delivery_id)
         if delivery_id in self._stop:
             self._stop[delivery_id].set()
+
+    def _give_up(self, session: Session, delivery_id: int) -> None:
+        query = select(DeliveryItem).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
+        for item in session.scalars(query):
+            item.state = "cancelled"
+            self._tell(delivery_id, item.id)
 
     def resume_interrupted(self) -> list[int]:
         """After a start: deliveries that were under way when the program ended go on."""
@@ -185,38 +182,64 @@ class Deliveries:
             self.enqueue(number)
         return found
 
-    def run(self, delivery_id: int) -> None:
+    def _guarded(self, delivery_id: int) -> None:
+        try:
+            self._run(delivery_id)
+        except Exception:
+            log.exception("delivery %d", delivery_id)
+            with self._catalogue.write() as session:
+                delivery = session.get(Delivery, delivery_id)
+                if delivery and delivery.state == "running":
+                    delivery.state = "paused"
+
+    def _run(self, delivery_id: int) -> None:
         """Write every file of a delivery that is not written yet."""
         stop = self._stop[delivery_id]
-        with self._catalogue.write() as session:
-            delivery = session.get(Delivery, delivery_id)
-            if delivery is None or stop.is_set() or self._closing:
-                return
-            delivery.state = "running"
-            specs = list(delivery.specs)
-            shoot = session.get(Shoot, delivery.shoot_id)
-            query = select(DeliveryItem).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
-            frames: dict[int, list[int]] = {}
-            for item in session.scalars(query.order_by(DeliveryItem.id)):
-                frames.setdefault(item.frame_id, []).append(item.id)
-        words = {"creator": shoot.creator, "rights": shoot.rights} if shoot else {}
-
-        def one(entry: tuple[int, list[int]]) -> None:
-            if not stop.is_set() and not self._closing:
-                self._write_frame(entry[0], entry[1], specs, words)
-
-        with ThreadPoolExecutor(self._workers.lanes) as pool:
-            list(pool.map(one, frames.items()))
+        while self._round(delivery_id, stop):
+            pass
         if self._closing:
             return  # the state stays "running": the next start goes on
+        if not stop.is_set():
+            self._documents(delivery_id)
         with self._catalogue.write() as session:
             delivery = session.get(Delivery, delivery_id)
             # A run that was stopped and ends late has no say once the delivery goes on.
             if delivery and self._stop.get(delivery_id) is stop:
-                delivery.state = "stopped" if stop.is_set() else "done"
+                if not stop.is_set():
+                    delivery.state = "done"
+                elif delivery.state == "cancelled":
+                    self._give_up(session, delivery_id)
+
+    def _round(self, delivery_id: int, stop: threading.Event) -> bool:
+        """Write what waits now; whether more was added meanwhile."""
+        with self._catalogue.write() as session:
+            delivery = session.get(Delivery, delivery_id)
+            if delivery is None or stop.is_set() or self._closing:
+                return False
+            delivery.state = "running"
+            delivery.options = {k: v for k, v in delivery.options.items() if k != "more"}
+            specs = list(delivery.specs)
+            query = select(DeliveryItem.frame_id, DeliveryItem.id).where(
+                DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting"
+            )
+            frames: dict[int, list[int]] = {}
+            for frame_id, item_id in session.execute(query.order_by(DeliveryItem.id)):
+                frames.setdefault(frame_id, []).append(item_id)
+            text = str(delivery.options.get("text", ""))
+        self._pace[delivery_id] = time.monotonic(), 0.0
+
+        def one(entry: tuple[int, list[int]]) -> None:
+            if not stop.is_set() and not self._closing:
+                self._write_frame(delivery_id, entry[0], entry[1], specs, text)
+
+        with ThreadPoolExecutor(self._workers.lanes) as pool:
+            list(pool.map(one, frames.items()))
+        with self._catalogue.read() as session:
+            delivery = session.get(Delivery, delivery_id)
+            return delivery is not None and bool(delivery.options.get("more"))
 
     def _write_frame(
-        self, frame_id: int, item_ids: list[int], specs: list[dict[str, Any]], words: dict[str, Any]
+        self, delivery_id: int, frame_id: int, item_ids: list[int], specs: list[dict[str, Any]], text: str
     ) -> None:
         """All waiting files of one frame in one pass."""
         with self._catalogue.write() as session:
@@ -224,9 +247,15 @@ class Deliveries:
             items = [i for i in (session.get(DeliveryItem, n) for n in item_ids) if i]
             for item in items:
                 item.state, item.started = "running", now()
-            if frame is None:
+                self._tell(delivery_id, item.id)
+            if frame is None or not items:
                 return
-            path, keywords, stars = frame.path, tuple(frame.keywords), frame.stars
+            shoot = session.get_one(Shoot, frame.shoot_id)
+            group = session.get(FrameSet, frame.set_id) if frame.set_id else None
+            path, size = frame.path, (frame.width, frame.height)
+            words = words_of(shoot, frame)
+            tokens = tokens_of(frame, items[0].number, shoot.name, group.name if group else "", text)
+        self._journals.mkdir(parents=True, exist_ok=True)
         try:
             results = self._workers.submit(
                 develop_file,
@@ -235,30 +264,116 @@ class Deliveries:
                 [specs[i.spec] for i in items],
                 "",
                 rules=False,
-                words={**words, "keywords": keywords, "stars": stars},
+                words=words,
+                tokens=tokens,
                 targets=[i.target for i in items],
+                journal=(str(self._journal(delivery_id)), [i.id for i in items]),
             ).result()
         except Exception as error:
             if self._closing:
                 return
             results = [{"error": str(error)}] * len(items)
-        for result in results:
-            if "error" not in result and not result["skipped"]:
-                result["content"] = file_hash(Path(result["path"]))
+            self._some_placed(delivery_id, item_ids, results)
         with self._catalogue.write() as session:
             for number, result in zip(item_ids, results, strict=True):
                 entry = session.get(DeliveryItem, number)
-                if entry is None:
-                    continue
-                if "error" in result:
-                    entry.state, entry.message = "failed", result["error"]
-                    continue
-                entry.state = "skipped" if result["skipped"] else "done"
-                entry.target, entry.message = result["path"], "; ".join(result["warnings"])
-                if not result["skipped"]:
-                    entry.width, entry.height = result["width"], result["height"]
-                    entry.bytes, entry.content = result["bytes"], result["content"]
-                    entry.seconds = result["seconds"]
+                if entry is not None:
+                    _note(entry, result)
+                    self._tell(delivery_id, number)
+        began, work = self._pace[delivery_id]
+        work += sum(work_of(size, (i.width, i.height)) for i in items)
+        self._pace[delivery_id] = began, work
+
+    def _some_placed(self, delivery_id: int, item_ids: Sequence[int], results: list[dict[str, Any]]) -> None:
+        """A worker that died had perhaps put some of its files in place already."""
+        said = _read_journal(self._journal(delivery_id))
+        for index, number in enumerate(item_ids):
+            line = _placed(said, number)
+            if line:
+                with self._catalogue.read() as session:
+                    item = session.get_one(DeliveryItem, number)
+                    size = {"width": item.width, "height": item.height}
+                results[index] = {**line, **size, "seconds": 0.0, "warnings": [], "skipped": False}
+
+    # --- what is told while it runs ------------------------------------------------------------------
+
+    def _tell(self, delivery_id: int, item_id: int) -> None:
+        with self._lock:
+            self._counter += 1
+            self._changed.setdefault(delivery_id, {})[item_id] = self._counter
+
+    def progress(self, session: Session, delivery_id: int, since: int) -> dict[str, Any]:
+        """Counts by state, seconds left, and the items that changed after a counter."""
+        delivery = session.get(Delivery, delivery_id)
+        if delivery is None:
+            raise TannerError("This delivery is no longer there.")
+        with self._lock:
+            counter = self._counter
+            changed = [i for i, n in self._changed.get(delivery_id, {}).items() if n > since]
+        rows = []
+        for at in range(0, len(changed), 500):
+            query = _item_rows(delivery_id).where(DeliveryItem.id.in_(changed[at : at + 500]))
+            rows += [_told(item, name) for item, name in session.execute(query)]
+        counting = select(DeliveryItem.state, func.count()).where(DeliveryItem.delivery_id == delivery_id)
+        states = dict(session.execute(counting.group_by(DeliveryItem.state)).tuples().all())
+        return {
+            "delivery": delivery_id,
+            "state": delivery.state,
+            "counter": counter,
+            "states": states,
+            "left_s": self._left(session, delivery) if delivery.state == "running" else None,
+            "documents": delivery.options.get("written", []),
+            "items": rows,
+        }
+
+    def _left(self, session: Session, delivery: Delivery) -> float | None:
+        began, work = self._pace.get(delivery.id, (0.0, 0.0))
+        if not work:
+            return None
+        query = (
+            select(DeliveryItem.width, DeliveryItem.height, Frame.width, Frame.height)
+            .join(Frame, Frame.id == DeliveryItem.frame_id)
+            .where(DeliveryItem.delivery_id == delivery.id, DeliveryItem.state.in_(("waiting", "running")))
+        )
+        rest = sum(work_of((fw, fh), (w, h)) for w, h, fw, fh in session.execute(query))
+        return round((time.monotonic() - began) / work * rest, 1)
+
+    # --- afterwards ----------------------------------------------------------------------------------
+
+    def _documents(self, delivery_id: int) -> None:
+        """Write what was asked for beside the files; what cannot be written is told and spoils nothing."""
+        with self._catalogue.read() as session:
+            delivery = session.get_one(Delivery, delivery_id)
+            wanted = delivery.options.get("documents")
+            if not wanted:
+                return
+            record = {**record_of(session, delivery), "state": "done"}
+            shoot = session.get_one(Shoot, delivery.shoot_id)
+            name, earlier = shoot.name, delivery.options.get("written", [])
+            words = {
+                f.id: {**words_of(shoot, f), **tokens_of(f, 0, shoot.name, "", "")}
+                for f in session.scalars(select(Frame).where(Frame.shoot_id == shoot.id))
+            }
+        written = write_documents(Documents(**wanted), record, name, words, earlier, self._workers)
+        with self._catalogue.write() as session:
+            delivery = session.get_one(Delivery, delivery_id)
+            delivery.options = {**delivery.options, "written": written}
+
+    def check(self, delivery_id: int) -> None:
+        """Read every written file again and compare it with its checksum, in the background."""
+        with self._catalogue.read() as session:
+            delivery = session.get(Delivery, delivery_id)
+            if delivery is None:
+                raise TannerError("This delivery is no longer there.")
+            query = select(DeliveryItem).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "done")
+            items = [(i.id, i.target, i.content, i.bytes) for i in session.scalars(query)]
+        state: dict[str, Any] = {"total": len(items), "done": 0, "over": False, "found": {}}
+        self._checks[delivery_id] = state
+        threading.Thread(target=_check, args=(items, state, lambda: self._closing), daemon=True).start()
+
+    def checked(self, delivery_id: int) -> dict[str, Any] | None:
+        """How far a check is: total, done, over, and by item what differs: "changed" or "gone"."""
+        return self._checks.get(delivery_id)
 
     def wait(self) -> None:
         """Until everything that is queued now is written."""
@@ -271,39 +386,106 @@ class Deliveries:
         self._queue.shutdown(wait=False, cancel_futures=True)
 
 
-def record_of(session: Session, delivery: Delivery) -> dict[str, Any]:
-    """The record of a delivery: what was written where, from what, with checksums."""
-    query = (
+def _check(items: Sequence[tuple[int, str, str, int]], state: dict[str, Any], stop: Callable[[], bool]) -> None:
+    for item_id, target, content, size in items:
+        if stop():
+            return
+        path = Path(target)
+        if not path.is_file():
+            state["found"][item_id] = "gone"
+        elif not _is(path, content, size):
+            state["found"][item_id] = "changed"
+        state["done"] += 1
+    state["over"] = True
+
+
+def _is(path: Path, content: str, size: int) -> bool:
+    """Whether a file is there with this checksum; its size is looked at first."""
+    try:
+        return path.stat().st_size == size and file_hash(path) == content
+    except OSError:
+        return False
+
+
+def _placed(said: Mapping[int, dict[str, Any]], item_id: int) -> dict[str, Any] | None:
+    """A journal's line about an item whose file is there, whole."""
+    line = said.get(item_id)
+    return line if line and _is(Path(line["path"]), line["content"], line["bytes"]) else None
+
+
+def _read_journal(path: Path) -> dict[int, dict[str, Any]]:
+    """The last line about each item; a line that was cut short is left out."""
+    found: dict[int, dict[str, Any]] = {}
+    try:
+        lines = path.read_text(errors="replace").splitlines()
+    except OSError:
+        return found
+    for line in lines:
+        try:
+            entry = json.loads(line)
+            found[int(entry["item"])] = entry
+        except (ValueError, KeyError, TypeError):
+            continue
+    return found
+
+
+def _note(entry: DeliveryItem, result: Mapping[str, Any]) -> None:
+    """Keep what became of a file."""
+    if "error" in result:
+        entry.state, entry.message = "failed", str(result["error"])
+        return
+    entry.state = "skipped" if result["skipped"] else "done"
+    entry.target, entry.message = str(result["path"]), "; ".join(result["warnings"])
+    if not result["skipped"]:
+        entry.width, entry.height = result["width"], result["height"]
+        entry.bytes, entry.content = result["bytes"], result["content"]
+        entry.seconds = result["seconds"]
+
+
+def _item_rows(delivery_id: int) -> Any:
+    return (
         select(DeliveryItem, Frame.name)
         .join(Frame, Frame.id == DeliveryItem.frame_id)
-        .where(DeliveryItem.delivery_id == delivery.id)
+        .where(DeliveryItem.delivery_id == delivery_id)
         .order_by(DeliveryItem.id)
     )
+
+
+def _told(item: DeliveryItem, name: str) -> dict[str, Any]:
+    return {
+        "id": item.id,
+        "frame": item.frame_id,
+        "original": name,
+        "spec": item.spec,
+        "number": item.number,
+        "path": item.target,
+        "state": item.state,
+        "width": item.width,
+        "height": item.height,
+        "bytes": item.bytes,
+        "sha256": item.content,
+        "seconds": item.seconds,
+        "message": item.message,
+    }
+
+
+def record_of(session: Session, delivery: Delivery) -> dict[str, Any]:
+    """The record of a delivery: what was written where, from what, with checksums."""
     items = []
-    for item, name in session.execute(query):
-        items.append(
-            {
-                "id": item.id,
-                "frame": item.frame_id,
-                "original": name,
-                "spec": item.spec,
-                "path": item.target,
-                "state": item.state,
-                "width": item.width,
-                "height": item.height,
-                "bytes": item.bytes,
-                "sha256": item.content,
-                "seconds": item.seconds,
-                "message": item.message,
-            }
-        )
+    query = _item_rows(delivery.id).add_columns(Frame.path, Frame.content, Frame.facts)
+    for item, name, path, content, facts in session.execute(query):
+        row = _told(item, name)
+        row["original_path"], row["original_sha256"] = path, content
+        row["original_bytes"] = facts.get("file_bytes", 0)
+        items.append(row)
     return {
         "delivery": delivery.id,
         "created": delivery.created.isoformat(),
         "folder": delivery.folder,
         "state": delivery.state,
         "specs": delivery.specs,
+        "documents": delivery.options.get("written", []),
         "total": len(items),
-        "done": sum(i["state"] in ("done", "skipped", "failed") for i in items),
+        "done": sum(i["state"] in ("done", "skipped", "failed", "cancelled") for i in items),
         "items": items,
     }

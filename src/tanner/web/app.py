@@ -29,6 +29,7 @@ from tanner.web import (
     shoots,
     sidecars,
     wearing,
+    words,
 )
 from tanner.web.guard import Guard
 from tanner.web.services import Services
@@ -68,6 +69,7 @@ def create_app(services: Services) -> FastAPI:
         profiles,
         sidecars,
         wearing,
+        words,
     ):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")

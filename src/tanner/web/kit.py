@@ -6,9 +6,10 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict
 
+from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import TannerError
 from tanner.core.optics.database import search
-from tanner.core.output.spec import OutputSpec
+from tanner.core.output.spec import OutputSpec, said
 from tanner.web.common import Desk
 
 router = APIRouter(prefix="/api")
@@ -78,7 +79,18 @@ def lenses(desk: Desk, q: Annotated[str, Query(max_length=100)] = "") -> dict[st
 @router.get("/specs")
 def specs(desk: Desk) -> dict[str, Any]:
     found, problems = desk.library.specs()
-    return {"specs": [{"key": k, **s.model_dump()} for k, s in found.items()], "problems": problems}
+    titles = {k: s.title for k, s in SPACES.items()}
+    rows = [{"key": k, **s.model_dump(), "said": said(s, titles)} for k, s in found.items()]
+    return {"specs": rows, "problems": problems}
+
+
+@router.get("/specs/file")
+def spec_file(key: str, desk: Desk) -> Response:
+    """A spec as its file, to be given out."""
+    spec = desk.library.spec(key)
+    name = key.rpartition("/")[2].encode("ascii", "replace").decode()
+    headers = {"content-disposition": f'attachment; filename="{name}.json"'}
+    return Response(spec.model_dump_json(indent=2) + "\n", media_type="application/json", headers=headers)
 
 
 @router.post("/specs")

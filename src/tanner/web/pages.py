@@ -12,7 +12,9 @@ from sqlalchemy import select
 from tanner.catalogue.models import LABELS, Frame
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments
 from tanner.core.colour.spaces import SPACES
+from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
+from tanner.core.output.spec import FORMATS
 from tanner.web.common import Desk, frame_of
 from tanner.web.shoots import shoot_list, shoot_of
 
@@ -82,7 +84,15 @@ def lineup_page(request: Request, shoot_id: int, desk: Desk) -> Response:
 @router.get("/shoots/{shoot_id}/deliver")
 def deliver_page(request: Request, shoot_id: int, desk: Desk) -> Response:
     return _shoot_page(
-        request, desk, shoot_id, "deliver", spaces=SPACES, tokens=TOKENS, roots=[str(r) for r in desk.folders.roots]
+        request,
+        desk,
+        shoot_id,
+        "deliver",
+        spaces=SPACES,
+        tokens=TOKENS,
+        formats=FORMATS,
+        places=PLACES,
+        roots=[str(r) for r in desk.folders.roots],
     )
 
 

@@ -61,6 +61,7 @@ def profiles(desk: Desk) -> dict[str, Any]:
         "camera_iccs": [i for i in desk.profiles.others(".icc") if i["kind"] == "camera"],
         "looks": desk.profiles.others(".cube"),
         "lens_files": desk.profiles.others(".xml"),
+        "pictures": desk.profiles.others(".png"),
     }
 
 

@@ -36,6 +36,7 @@ class Services:
         SHELF.folders = [self.profiles.folder]
         KEPT.folder, TABLE.file, SMALL.folder = data / "quiet", data / "noise.json", data / "small"
         self.made: dict[int, tuple[CameraProfile, dict[str, Any]]] = {}
+        self.proofs: dict[int, tuple[bytes, str]] = {}
         self.workers = Workers(lanes)
         self.delivery_workers = Workers(lanes)
         self.pictures = Pictures(self.catalogue, self.workers)
@@ -56,6 +57,14 @@ class Services:
         self.made[number] = made
         for old in sorted(self.made)[:-8]:
             del self.made[old]
+        return number
+
+    def remember_proof(self, data: bytes, kind: str) -> int:
+        """A number for a file that was made to be looked at; only the last few are remembered."""
+        number = max(self.proofs, default=0) + 1
+        self.proofs[number] = data, kind
+        for old in sorted(self.proofs)[:-3]:
+            del self.proofs[old]
         return number
 
     def start(self) -> None:

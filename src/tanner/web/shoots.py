@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from tanner.catalogue.development import Resolver, record, redo, undo, version
 from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, Shoot
+from tanner.catalogue.words import say_of_shoot
 from tanner.core.adjust.registry import adjustments
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
@@ -27,6 +28,7 @@ class ShootWords(BaseModel):
     name: str | None = Field(default=None, min_length=1, max_length=120)
     creator: str | None = Field(default=None, max_length=200)
     rights: str | None = Field(default=None, max_length=300)
+    words: dict[str, str] | None = None
 
 
 class ShootPreset(BaseModel):
@@ -99,8 +101,11 @@ def create(body: NewShoot, desk: Desk) -> dict[str, Any]:
 def words(shoot_id: int, body: ShootWords, desk: Desk) -> dict[str, Any]:
     with desk.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
-        fields = body.model_dump(exclude_none=True)
-        return done(record(session, shoot_id, "Shoot's name and rights", [(shoot, fields)]))
+        said = {"creator": body.creator, "rights": body.rights, **(body.words or {})}
+        action = say_of_shoot(session, shoot, {k: v for k, v in said.items() if v is not None})
+        if body.name is not None:
+            action = record(session, shoot_id, "Name of the shoot", [(shoot, {"name": body.name})]) or action
+        return done(action)
 
 
 @router.post("/shoots/{shoot_id}/preset")

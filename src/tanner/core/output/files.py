@@ -41,6 +41,8 @@ def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False, 
             temporary = None
         else:
             _place_new(temporary, path)
+        if lasting:
+            _flush_folder(path.parent)
     except FileExistsError:
         raise NameTaken(path, "is there already and was not replaced.") from None
     except OSError as error:
@@ -48,6 +50,36 @@ def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False, 
     finally:
         if temporary and os.path.exists(temporary):
             os.unlink(temporary)
+
+
+def _flush_folder(folder: Path) -> None:
+    """The name itself on the disk, too; some file systems do not know of it."""
+    try:
+        handle = os.open(folder, os.O_RDONLY)
+    except OSError:
+        return
+    try:
+        os.fsync(handle)
+    except OSError:
+        pass
+    finally:
+        os.close(handle)
+
+
+def sweep(folder: Path, before: float) -> int:
+    """Remove what a killed program left half-written in a folder, as far as it is older than a time; how many."""
+    count = 0
+    try:
+        left = [p for p in folder.iterdir() if p.name.startswith(TEMPORARY) and p.stat().st_mtime < before]
+    except OSError:
+        return 0
+    for path in left:
+        try:
+            path.unlink()
+            count += 1
+        except OSError:
+            continue
+    return count
 
 
 def _make_folder(target: Path) -> None:

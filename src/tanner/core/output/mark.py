@@ -95,7 +95,7 @@ def _lettering(text: str, width: int) -> Image.Image:
     """Text in white on nothing, as wide as is asked for."""
     if not FONT.is_file():
         raise MarkError(f"The font {FONT.name} is missing from this installation, so no text can be drawn.")
-    lacking = sorted({c for c in text if not c.isspace() and ord(c) not in _characters()})
+    lacking = sorted({c for c in text if not c.isspace() and ord(c) not in characters()})
     if lacking:
         raise MarkError(f"The watermark's font has no {' '.join(lacking)}. Use a picture for these.")
     trial = ImageFont.truetype(str(FONT), 100)
@@ -111,7 +111,7 @@ def _lettering(text: str, width: int) -> Image.Image:
 _known: set[int] = set()
 
 
-def _characters() -> set[int]:
+def characters() -> set[int]:
     """What the font has letters for."""
     if not _known:
         from fontTools.ttLib import TTFont

@@ -1,5 +1,6 @@
 """Output specs: one kind of finished file, complete and readable."""
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Literal
 
@@ -108,6 +109,79 @@ class OutputSpec(BaseModel):
     @property
     def suffix(self) -> str:
         return SUFFIX[self.format]
+
+
+FORMATS = {
+    "jpeg": "JPEG", "tiff8": "TIFF, 8 bit", "tiff16": "TIFF, 16 bit", "png": "PNG, 8 bit", "png16": "PNG, 16 bit",
+    "webp": "WebP", "avif": "AVIF", "jxl": "JPEG XL", "dng": "linear DNG, 16 bit",
+}  # fmt: skip
+_SIZES = {
+    "long": "long edge", "short": "short edge", "width": "width", "height": "height", "box": "inside", "crop": "cut to",
+    "pad": "on a ground of",
+}  # fmt: skip
+
+
+def size_words(text: str, ppi: int) -> str:
+    """A size rule for people."""
+    rule = parse_size(text)
+    if rule.kind == "original":
+        return "original size"
+    if rule.kind in ("percent", "mp"):
+        return f"{rule.first:g} {'%' if rule.kind == 'percent' else 'megapixels'}"
+    two = f" × {rule.second:g}" if rule.second else ""
+    return f"{_SIZES[rule.kind]} {rule.first:g}{two} {rule.unit or 'px'}" + (f" at {ppi} ppi" if rule.unit else "")
+
+
+def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
+    """All that a spec does, in a few lines: nothing that changes the result is left out.
+
+    Args:
+        spaces: titles of colour spaces.
+    """
+    size = size_words(spec.size, spec.ppi)
+    if spec.enlarge != "never":
+        size += {"lanczos": ", enlarged plainly", "edges": ", enlarged along edges"}[spec.enlarge]
+    how = FORMATS[spec.format]
+    if spec.format in LOSSY:
+        how += f" {spec.quality}"
+        if spec.format in ("jpeg", "avif") and spec.chroma != "auto":
+            how += f" 4:{spec.chroma[1]}:{spec.chroma[2]}"
+        if spec.most_kb:
+            how += f", at most {spec.most_kb:g} kB"
+    if spec.format.startswith("tiff") and spec.compression != "none":
+        how += f", {spec.compression}"
+    lines = [f"{size}, {how}"]
+    if spec.format == "dng":
+        lines.append("camera colour, without colour and tone")
+    else:
+        black = "" if spec.black_point else ", no black point compensation"
+        icc = f"ICC {spec.icc.rsplit('-', 1)[0]}, {spec.intent}{black}"
+        colour = icc if spec.icc else spaces[spec.space]
+        media = {"none": "not sharpened", "screen": "sharpened for a screen", "matte": "sharpened for matte paper"}
+        sharp = media.get(spec.sharpen, "sharpened for glossy paper")
+        if spec.sharpen != "none" and spec.sharpen_strength != 100:
+            sharp += f" at {spec.sharpen_strength:g} %"
+        lines.append(f"{colour}, {sharp}")
+        more = []
+        if spec.border:
+            more.append(f"border {spec.border:g} %")
+        if spec.border or spec.size.startswith("pad"):
+            more.append(f"ground {spec.ground}")
+        if spec.mark.kind != "none":
+            what = f"“{spec.mark.text}”" if spec.mark.kind == "text" else spec.mark.picture.rsplit("-", 1)[0]
+            more.append(f"watermark {what}, {spec.mark.place}, {spec.mark.size:g} % at {spec.mark.opacity:g} %")
+        lines += [", ".join(more)] if more else []
+    words = {"all": "all metadata", "contact": "author, rights and contact only", "none": "no metadata"}[spec.metadata]
+    if spec.metadata == "all":
+        words += ("" if spec.place else ", no place") + ("" if spec.keywords else ", no keywords")
+    lines.append(f"{spec.ppi} ppi, {words}")
+    taken = {
+        "number": "a taken name gets a number",
+        "skip": "a taken name is left out",
+        "replace": "a taken name is replaced",
+    }
+    lines.append(f"{spec.subfolder + '/' if spec.subfolder else ''}{spec.name}; {taken[spec.exists]}")
+    return lines
 
 
 def read_spec(path: Path) -> OutputSpec:

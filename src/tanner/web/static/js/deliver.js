@@ -1,47 +1,98 @@
-// Deliver: frames, specs and a folder; the table of what will be written; then the running job and its record.
-import { get, post, remove } from "./api.js";
-import { byId, el, number, plural, size } from "./dom.js";
-import { shootId, tell, trying, working } from "./shell.js";
+// Deliver: frames, specs and a folder; the table of what will be written, and a proof; then the running job.
+import { get, post } from "./api.js";
+import { Delivered, earlier } from "./delivered.js";
+import { byId, el, plural, size } from "./dom.js";
+import { shootId, tell, trying } from "./shell.js";
+import { openSpec, useSpecForm } from "./spec-form.js";
+import { openWords } from "./words.js";
 
-const FORMATS = { jpeg: "JPEG", tiff8: "TIFF 8 bit", tiff16: "TIFF 16 bit", png: "PNG" };
-const state = { frames: [], specs: [], chosen: new Set(JSON.parse(localStorage.getItem("tanner.specs") || "[]")), plan: null, running: null };
+const stored = JSON.parse(localStorage.getItem("tanner.specs") || "[]");
+const state = { frames: [], names: new Map(), specs: [], chosen: new Set(stored), ids: [], plan: null, notes: {} };
+const delivered = new Delivered({ closed, changed: () => earlier(delivered.id, (id) => delivered.follow(id)) });
 
-function sizeWords(rule) {
-  const [kind, value] = rule.split(":");
-  if (kind === "original") return "original size";
-  if (kind === "percent") return `${value} %`;
-  if (kind === "box") return `inside ${value.replace("x", " × ")} px`;
-  return `${kind} edge ${value} px`;
+// --- which frames ----------------------------------------------------------------------------------------
+
+async function ids() {
+  const filter = byId("filter").value.trim();
+  let found = null;
+  if (byId("which").value === "chosen") {
+    const chosen = new Set(JSON.parse(sessionStorage.getItem(`tanner.deliver.${shootId}`) || "[]"));
+    found = state.frames.filter((f) => chosen.has(f.id)).map((f) => f.id);
+    if (!filter) return found;
+  }
+  const all = (await post(`/api/shoots/${shootId}/choose`, { filter })).frames;
+  return found ? found.filter((id) => all.includes(id)) : all;
 }
 
-const words = (s) => [sizeWords(s.size), s.format === "jpeg" ? `JPEG ${s.quality}` : FORMATS[s.format], { srgb: "sRGB", p3: "Display P3", widegamut1998: "Wide gamut 1998", prophoto: "ProPhoto / ROMM" }[s.space]].with(2, s.icc ? `ICC ${s.icc.replace(/-[^-]*$/, "")}, ${s.intent}` : { srgb: "sRGB", p3: "Display P3", widegamut1998: "Wide gamut 1998", prophoto: "ProPhoto / ROMM" }[s.space]).join(", ");
+function quoted(text) {
+  return /[\s()"]/.test(text) ? `"${text.replaceAll('"', "")}"` : text;
+}
 
-// What else changes the picture: nothing of it is hidden behind a button.
-const besides = (s) => [s.enlarge === "never" ? "" : { lanczos: "enlarged plainly", edges: "enlarged along edges" }[s.enlarge], s.sharpen === "none" ? "not sharpened" : `sharpened for ${{ screen: "a screen", matte: "matte paper", glossy: "glossy paper" }[s.sharpen]}${s.sharpen_strength === 100 ? "" : ` at ${s.sharpen_strength} %`}`].filter(Boolean).join(", ");
-
-function ids() {
-  const which = byId("which").value;
-  if (which === "chosen") {
-    const chosen = new Set(JSON.parse(sessionStorage.getItem(`tanner.deliver.${shootId}`) || "[]"));
-    return state.frames.filter((f) => chosen.has(f.id));
+// What is there to narrow by: stars, labels, sets and keywords that frames of this shoot have.
+function narrowing(sets) {
+  const seen = (values) => [...new Set(values)].filter(Boolean).sort();
+  const choices = [
+    ...[1, 2, 3, 4, 5].filter((n) => state.frames.some((f) => f.stars >= n)).map((n) => [`stars>=${n}`, `${"★".repeat(n)} and more`]),
+    ...seen(state.frames.map((f) => f.label)).filter((l) => l !== "none").map((l) => [`label:${l}`, `label ${l}`]),
+    ...sets.map((s) => [`set:${quoted(s.name)}`, `set ${s.name}`]),
+    ...seen(state.frames.flatMap((f) => f.keywords || [])).map((k) => [`keyword:${quoted(k)}`, `keyword ${k}`]),
+  ];
+  byId("narrow").replaceChildren(el("option", { value: "", text: "and …" }), ...choices.map(([value, text]) => el("option", { value, text })));
+}
+byId("narrow").addEventListener("change", (event) => {
+  const field = byId("filter");
+  const now = field.value.trim();
+  field.value = now ? `${/\bor\b/.test(now) ? `(${now})` : now} and ${event.target.value}` : event.target.value;
+  event.target.value = "";
+  byFilter();
+});
+function byFilter() {
+  if (byId("which").value !== "chosen") {
+    const same = [...byId("which").options].find((o) => o.value === byId("filter").value.trim() && o.value !== "own");
+    byId("which").querySelector('[value="own"]').hidden = Boolean(same);
+    byId("which").value = same ? same.value : "own";
   }
-  if (which === "keep") return state.frames.filter((f) => f.verdict === "keep");
-  return which === "all" ? state.frames : state.frames.filter((f) => f.verdict !== "drop");
+  plan();
+}
+byId("filter").addEventListener("change", byFilter);
+byId("which").addEventListener("change", () => {
+  if (byId("which").value !== "own") byId("filter").value = byId("which").value === "chosen" ? "" : byId("which").value;
+  plan();
+});
+
+// --- the table before ------------------------------------------------------------------------------------
+
+function documents() {
+  const wanted = {};
+  for (const box of byId("documents").querySelectorAll("input")) wanted[box.name] = box.checked;
+  return { ...wanted, rows: Number(byId("doc-rows").value), columns: Number(byId("doc-columns").value), caption: byId("doc-caption").value, header: byId("doc-header").value };
 }
 
 function wish() {
-  const specs = state.specs.filter((s) => state.chosen.has(s.key)).map(({ key, ...spec }) => spec);
-  return { frames: ids().map((f) => f.id), specs, folder: byId("folder").value.trim() };
+  const specs = state.specs.filter((s) => state.chosen.has(s.key)).map(({ key, said, ...spec }) => spec);
+  return { frames: state.ids, specs, folder: byId("folder").value.trim(), text: byId("names-text").value.trim(), start: Number(byId("names-start").value) || 0 };
 }
 
 let round = 0;
 async function plan() {
-  if (state.running) return;
-  const body = wish();
-  byId("which-count").textContent = plural(body.frames.length, "frame");
+  if (delivered.id) return;
+  const mine = ++round;
   byId("deliver-error").textContent = "";
   byId("deliver-go").disabled = true;
-  const mine = ++round;
+  const refused = (error) => {
+    if (mine !== round) return;
+    byId("deliver-error").textContent = error.message;
+    rows([], []);
+  };
+  try {
+    const found = await ids();
+    if (mine !== round) return;
+    state.ids = found;
+  } catch (error) {
+    return void refused(error);
+  }
+  const body = wish();
+  byId("which-count").textContent = plural(body.frames.length, "frame");
   if (!body.frames.length || !body.specs.length || !body.folder) {
     rows([], []);
     byId("table-empty").textContent = body.frames.length ? "Choose a spec and a folder." : "No frame is chosen.";
@@ -50,47 +101,94 @@ async function plan() {
   try {
     state.plan = await post(`/api/shoots/${shootId}/plan`, body);
   } catch (error) {
-    if (mine === round) {
-      byId("deliver-error").textContent = error.message;
-      rows([], []);
-    }
-    return;
+    return void refused(error);
   }
-  if (mine !== round) return;
-  rows(state.plan.rows.map((r) => ({ ...r, folder: state.plan.folder })), body.specs);
+  if (mine !== round || delivered.id) return;
+  rows(state.plan.rows, body.specs);
   byId("deliver-go").disabled = false;
   byId("deliver-go").textContent = `Deliver ${plural(state.plan.rows.length, "file")}`;
+  checks(mine, body.frames);
 }
 
 const under = (path, folder) => (path.startsWith(`${folder}/`) ? path.slice(folder.length + 1) : path);
+const quiet = new Set(["not yet developed"]);
 
 function rows(list, specs) {
-  const noted = list.filter((r) => r.notes?.length).length;
-  byId("table-count").textContent = list.length ? `${plural(list.length, "file")}${noted ? `, ${noted} with a note` : ""}` : "";
+  byId("bytes-head").textContent = "About";
   byId("table-empty").hidden = list.length > 0;
   byId("rows").replaceChildren(
     ...list.map((r) =>
       el(
         "tr",
-        {},
-        el("td", { class: "tight", text: r.name || r.original }),
+        { "data-frame": String(r.frame) },
+        el("td", { class: "tight", text: r.name }),
         el("td", { class: "tight", text: specs[r.spec].title }),
         el("td", { class: "num", text: `${r.width} × ${r.height}` }),
-        el("td", { text: under(r.target || r.path, r.folder) }),
-        stateCell(r),
+        el("td", { class: "num", text: size(r.bytes) }),
+        el("td", {}, el("button", { type: "button", class: "link", title: "A proof of this file at its true size", text: under(r.target, state.plan.folder), onclick: () => proof(r, specs[r.spec]) })),
+        el("td", { class: "notes-cell" }, ...notes(r.notes)),
       ),
     ),
   );
+  counted(list);
 }
 
-function stateCell(r) {
-  if (!r.state && !r.notes?.length) return el("td", { class: "dim", text: "new" });
-  if (!r.state) return el("td", {}, ...r.notes.map((n) => el("span", { class: "note", text: n })));
-  const said = { done: r.bytes ? `written, ${size(r.bytes)}` : "written", failed: r.message, skipped: "left out: the name was taken", running: "being written", waiting: "waiting" }[r.state];
-  return el("td", { class: `state-${r.state}`, text: said });
+const notes = (list) => (list.length ? list.map((n) => el("span", { class: quiet.has(n) ? "note mild" : "note", text: n })) : [el("span", { class: "dim", text: "new" })]);
+
+function counted(list) {
+  if (!list.length) return void (byId("table-count").textContent = "");
+  const noted = byId("rows").querySelectorAll("tr:has(.note)").length;
+  const left = state.plan.seconds;
+  const time = left === null ? "" : left < 90 ? `, about ${Math.max(1, Math.round(left))} s` : `, about ${Math.round(left / 60)} min`;
+  byId("table-count").textContent = `${plural(list.length, "file")}, about ${size(state.plan.bytes)}${time}${noted ? `; ${noted} with a note` : ""}`;
 }
 
-// --- specs ---------------------------------------------------------------------------------------------
+// What only the pictures tell follows when it is measured: outside the Line-up, clipped.
+async function checks(mine, frames) {
+  const told = new Map();
+  for (;;) {
+    let found;
+    try {
+      found = await post(`/api/shoots/${shootId}/checks`, { frames });
+    } catch {
+      return;
+    }
+    if (mine !== round || delivered.id) return;
+    for (const row of byId("rows").children) {
+      const said = found.notes[row.dataset.frame];
+      if (!said || told.get(row) === said.join()) continue;
+      told.set(row, said.join());
+      const cell = row.lastElementChild;
+      cell.querySelectorAll(".seen, .dim").forEach((n) => n.remove());
+      cell.append(...said.map((n) => el("span", { class: "note seen", text: n })));
+    }
+    counted(state.plan.rows);
+    if (!found.pending) return;
+    await new Promise((next) => setTimeout(next, 1200));
+  }
+}
+
+async function proof(row, spec) {
+  byId("proof-title").textContent = row.name;
+  byId("proof-about").textContent = "being made …";
+  byId("proof-image").removeAttribute("src");
+  byId("proof-dialog").showModal();
+  let made;
+  try {
+    made = await post(`/api/shoots/${shootId}/proof`, { frame: row.frame, spec, text: byId("names-text").value.trim(), number: row.number });
+  } catch (error) {
+    byId("proof-about").textContent = error.message;
+    return;
+  }
+  byId("proof-about").textContent = `${spec.title}: ${made.width} × ${made.height} px, ${size(made.bytes)}${made.shown ? ", shown px for px" : ". Linear camera colour is not a picture to look at."}`;
+  if (!made.shown) return;
+  const image = byId("proof-image");
+  // One px of the file is one of the screen, whatever the screen is set to.
+  image.style.width = `${made.width / window.devicePixelRatio}px`;
+  image.src = `/api/proofs/${made.proof}`;
+}
+
+// --- specs -------------------------------------------------------------------------------------------------
 
 async function loadSpecs() {
   const data = await trying(() => get("/api/specs"));
@@ -99,7 +197,7 @@ async function loadSpecs() {
   state.specs = data.specs;
   const known = new Set(data.specs.map((s) => s.key));
   state.chosen = new Set([...state.chosen].filter((k) => known.has(k)));
-  if (!state.chosen.size) for (const k of ["shipped/web-gallery", "shipped/full-size"]) if (known.has(k)) state.chosen.add(k);
+  if (!state.chosen.size) for (const k of ["shipped/web-gallery", "shipped/portfolio"]) if (known.has(k)) state.chosen.add(k);
   byId("specs").replaceChildren(
     ...data.specs.map((spec) => {
       const box = el("input", { type: "checkbox", id: `spec-${spec.key}`, checked: state.chosen.has(spec.key) });
@@ -109,157 +207,65 @@ async function loadSpecs() {
         localStorage.setItem("tanner.specs", JSON.stringify([...state.chosen]));
         plan();
       });
-      const label = el("label", { for: `spec-${spec.key}` }, el("b", { text: spec.title }), el("br"), el("span", { class: "dim", text: words(spec) }), el("br"), el("span", { class: "dim", text: besides(spec) }), el("br"), el("span", { class: "dim", text: `${spec.subfolder ? `${spec.subfolder}/` : ""}${spec.name}` }));
-      const edit = el("button", { type: "button", class: "plain", text: spec.key.startsWith("own/") ? "Change" : "Copy", "aria-label": `${spec.key.startsWith("own/") ? "Change" : "Copy"} ${spec.title}`, onclick: () => openSpec(spec) });
+      const label = el("label", { for: `spec-${spec.key}` }, el("b", { text: spec.title }), ...spec.said.flatMap((line) => [el("br"), el("span", { class: "dim", text: line })]));
+      const own = spec.key.startsWith("own/");
+      const edit = el("button", { type: "button", class: "plain", text: own ? "Change" : "Copy", "aria-label": `${own ? "Change" : "Copy"} ${spec.title}`, onclick: () => openSpec(spec) });
       return el("div", { class: "spec-row" }, box, label, edit);
     }),
   );
   plan();
 }
-
-const form = byId("spec-form");
-let editing = null;
-
-function openSpec(spec) {
-  editing = spec?.key.startsWith("own/") ? spec : null;
-  const s = spec || { title: "", size: "long:2048", format: "jpeg", quality: 92, space: "srgb", name: "{name}", subfolder: "", exists: "number", ppi: 300, icc: "", intent: "relative", black_point: true, enlarge: "never", sharpen: "none", sharpen_strength: 100 };
-  form.elements.black_point.checked = s.black_point;
-  for (const name of ["format", "quality", "space", "icc", "intent", "name", "subfolder", "exists", "ppi", "enlarge", "sharpen", "sharpen_strength"]) form.elements[name].value = s[name];
-  form.elements.title.value = spec && !editing ? `${s.title} copy` : s.title;
-  const [kind, value = ""] = s.size.split(":");
-  byId("s-kind").value = kind;
-  const [a, b = ""] = value.split("x");
-  byId("s-a").value = a;
-  byId("s-b").value = b;
-  byId("spec-error").textContent = "";
-  byId("spec-delete").hidden = !editing;
-  sizeFields();
-  byId("spec-dialog").showModal();
-}
-
-function sizeFields() {
-  const kind = byId("s-kind").value;
-  byId("s-a").hidden = kind === "original";
-  byId("s-b").hidden = kind !== "box";
-  byId("s-times").hidden = kind !== "box";
-  byId("s-unit").hidden = kind === "original";
-  byId("s-unit").textContent = kind === "percent" ? "%" : "px";
-  byId("s-space").disabled = Boolean(byId("s-icc").value);
-  for (const id of ["s-intent", "s-black"]) byId(id).disabled = !byId("s-icc").value;
-  byId("s-strength").disabled = byId("s-sharpen").value === "none";
-  byId("s-quality").disabled = byId("s-format").value !== "jpeg";
-}
-byId("s-kind").addEventListener("change", sizeFields);
-byId("s-format").addEventListener("change", sizeFields);
-byId("s-icc").addEventListener("change", sizeFields);
-byId("s-sharpen").addEventListener("change", sizeFields);
-get("/api/profiles").then((data) => byId("s-icc").append(...data.iccs.map((i) => el("option", { value: i.key, text: i.name }))), () => null);
-
-form.addEventListener("submit", async (event) => {
-  event.preventDefault();
-  const f = form.elements;
-  const kind = byId("s-kind").value;
-  const a = byId("s-a").value.trim();
-  const rule = kind === "original" ? kind : kind === "box" ? `box:${a}x${byId("s-b").value.trim()}` : `${kind}:${a}`;
-  const spec = { title: f.title.value.trim(), size: rule, format: f.format.value, quality: Number(f.quality.value), space: f.space.value, icc: f.icc.value, intent: f.intent.value, black_point: f.black_point.checked, name: f.name.value, subfolder: f.subfolder.value, exists: f.exists.value, ppi: Number(f.ppi.value), enlarge: f.enlarge.value, sharpen: f.sharpen.value, sharpen_strength: Number(f.sharpen_strength.value) };
-  try {
-    const saved = await post("/api/specs", { spec, replace: editing?.title === spec.title });
-    if (editing && saved.key !== editing.key) await remove(`/api/specs?key=${encodeURIComponent(editing.key)}`);
-    state.chosen.add(saved.key);
-  } catch (error) {
-    byId("spec-error").textContent = error.message;
-    return;
-  }
-  byId("spec-dialog").close();
-  loadSpecs();
-});
-byId("spec-delete").addEventListener("click", async () => {
-  if (await trying(() => remove(`/api/specs?key=${encodeURIComponent(editing.key)}`))) {
-    byId("spec-dialog").close();
+useSpecForm(
+  () => ({ frames: state.ids, folder: byId("folder").value.trim(), text: byId("names-text").value.trim(), start: Number(byId("names-start").value) || 0 }),
+  (key) => {
+    if (key) state.chosen.add(key);
     loadSpecs();
-  }
-});
+  },
+);
 byId("spec-new").addEventListener("click", () => openSpec(null));
 
-// --- the job ---------------------------------------------------------------------------------------------
-
-async function follow(id) {
-  state.running = id;
-  byId("run").hidden = false;
-  byId("deliver-go").disabled = true;
-  for (;;) {
-    const now = await trying(() => get(`/api/deliveries/${id}`));
-    if (!now || state.running !== id) return;
-    const total = now.items.length;
-    byId("table-title").textContent = `Delivery ${id}`;
-    byId("run-progress").max = total;
-    byId("run-progress").value = now.done;
-    rows(now.items.map((r) => ({ ...r, folder: now.folder })), now.specs);
-    const failed = now.items.filter((i) => i.state === "failed").length;
-    const written = now.items.filter((i) => i.state === "done").length;
-    const ended = now.state === "done" || now.state === "stopped";
-    const left = total - now.done;
-    byId("run-text").textContent = `${written} of ${plural(total, "file")} written${failed ? `, ${failed} failed` : ""}${now.state === "stopped" ? ", stopped" : ""}`;
-    byId("run-stop").hidden = ended;
-    byId("run-resume").hidden = !(ended && (left || failed));
-    byId("run-resume").textContent = failed && !left ? "Try again" : "Go on";
-    byId("run-close").hidden = !ended;
-    byId("run-record").hidden = !ended;
-    byId("run-record").href = `/api/deliveries/${id}`;
-    byId("run-record").setAttribute("download", `delivery-${id}.json`);
-    working(ended ? "" : `Delivery ${number((100 * now.done) / total, 0)} %`);
-    if (ended && !now.items.some((i) => i.state === "running")) {
-      earlier();
-      return;
-    }
-    await new Promise((resolve) => setTimeout(resolve, 400));
-  }
-}
+// --- the job -----------------------------------------------------------------------------------------------
 
 byId("deliver-go").addEventListener("click", async () => {
   byId("deliver-go").disabled = true;
-  const made = await trying(() => post(`/api/shoots/${shootId}/deliver`, wish()));
-  if (made) follow(made.delivery);
+  const made = await trying(() => post(`/api/shoots/${shootId}/deliver`, { ...wish(), documents: documents() }));
+  if (made) delivered.follow(made.delivery);
   else plan();
 });
-byId("run-stop").addEventListener("click", () => trying(() => post(`/api/deliveries/${state.running}/stop`)));
-byId("run-resume").addEventListener("click", async () => {
-  const id = state.running;
-  if (await trying(() => post(`/api/deliveries/${id}/resume`))) follow(id);
-});
-byId("run-close").addEventListener("click", () => {
-  state.running = null;
-  byId("run").hidden = true;
+function closed() {
   byId("table-title").textContent = "What will be written";
   byId("earlier").value = "";
   plan();
-});
-
-async function earlier() {
-  const data = await trying(() => get(`/api/shoots/${shootId}/deliveries`));
-  if (!data) return;
-  byId("earlier").replaceChildren(
-    el("option", { value: "", text: data.deliveries.length ? "Earlier deliveries" : "No delivery yet" }),
-    ...data.deliveries.map((d) => el("option", { value: d.delivery, text: `${d.delivery}: ${new Date(`${d.created}Z`).toLocaleString("en-GB")}, ${plural(d.total, "file")}, ${d.state}` })),
-  );
-  const under = data.deliveries.find((d) => d.state === "running" || d.state === "waiting");
-  if (under && !state.running) follow(under.delivery);
 }
 byId("earlier").addEventListener("change", (event) => {
-  if (event.target.value) follow(Number(event.target.value));
+  if (event.target.value) delivered.follow(Number(event.target.value));
 });
 
 for (const id of ["creator", "rights"]) {
-  byId(id).addEventListener("change", () => trying(() => post(`/api/shoots/${shootId}/words`, { [id]: byId(id).value.trim() })));
+  byId(id).addEventListener("change", async () => {
+    await trying(() => post(`/api/shoots/${shootId}/words`, { [id]: byId(id).value.trim() }));
+    plan();
+  });
 }
-byId("which").addEventListener("change", plan);
-byId("folder").addEventListener("change", plan);
+byId("more-words").addEventListener("click", () =>
+  openWords(null, (words) => {
+    for (const id of ["creator", "rights"]) if (id in words) byId(id).value = words[id];
+    plan();
+  }),
+);
+for (const id of ["folder", "names-text", "names-start"]) byId(id).addEventListener("change", plan);
+byId("documents").addEventListener("change", () => {
+  const on = (name) => byId("documents").querySelector(`[name="${name}"]`).checked;
+  byId("sheet-fields").hidden = !on("contact") && !on("order");
+});
 
 const sheet = await trying(() => get(`/api/shoots/${shootId}/sheet`));
 state.frames = sheet?.frames || [];
+narrowing((sheet?.sets || []).filter((s) => state.frames.some((f) => f.set === s.id)));
 if (new URLSearchParams(location.search).get("chosen") && sessionStorage.getItem(`tanner.deliver.${shootId}`)) {
   byId("which").querySelector('[value="chosen"]').hidden = false;
   byId("which").value = "chosen";
+  byId("filter").value = "";
 }
 await loadSpecs();
-await earlier();
+await earlier(delivered.id, (id) => delivered.follow(id));

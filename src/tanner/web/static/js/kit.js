@@ -27,10 +27,9 @@ async function specs() {
   if (!data) return;
   byId("specs").replaceChildren(
     ...data.specs.map((s) => {
-      const tools = el("td", { class: "num" });
-      if (own(s.key)) tools.append(el("button", { type: "button", text: "Delete", "aria-label": `Delete ${s.title}`, onclick: () => take(`/api/specs?key=${encodeURIComponent(s.key)}`, specs) }));
-      const format = s.format === "jpeg" ? `jpeg, quality ${s.quality}` : s.format;
-      return el("tr", {}, ...[s.title, s.size, format, s.space, s.name, s.subfolder].map((text) => el("td", { text })), tools);
+      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/specs/file?key=${encodeURIComponent(s.key)}`, download: "", text: "Give out" }));
+      if (own(s.key)) tools.append(" ", el("button", { type: "button", text: "Delete", "aria-label": `Delete ${s.title}`, onclick: () => take(`/api/specs?key=${encodeURIComponent(s.key)}`, specs) }));
+      return el("tr", {}, el("td", { class: "tight", text: s.title }), el("td", { text: s.said.join("; ") }), tools);
     }),
   );
 }
@@ -68,7 +67,7 @@ async function profiles() {
       return el("tr", {}, el("td", { text: p.name }), el("td", { text: p.model || "any" }), el("td", { class: "tight", text: p.lights.map(kelvin).join(", ") }), el("td", { text: p.parts }), el("td", { text: figures.join("; ") || "not made here" }), tools);
     }),
   );
-  const others = [...data.iccs.map((i) => [i, "ICC profile", ".icc"]), ...data.camera_iccs.map((i) => [i, "ICC profile of a camera", ".icc"]), ...data.looks.map((l) => [l, "look", ".cube"]), ...data.lens_files.map((l) => [l, "lenses", ".xml"])];
+  const others = [...data.iccs.map((i) => [i, "ICC profile", ".icc"]), ...data.camera_iccs.map((i) => [i, "ICC profile of a camera", ".icc"]), ...data.looks.map((l) => [l, "look", ".cube"]), ...data.lens_files.map((l) => [l, "lenses", ".xml"]), ...data.pictures.map((p) => [p, "watermark", ".png"])];
   byId("others").replaceChildren(
     ...others.map(([o, kind, ending]) => el("tr", {}, el("td", { text: o.name }), el("td", { text: kind }), el("td", { class: "num" }, el("button", { type: "button", text: "Delete", "aria-label": `Delete ${o.name}`, onclick: () => take(`/api/profiles/other?key=${encodeURIComponent(o.key)}&ending=${ending}`, profiles) })))),
   );

@@ -1,0 +1,65 @@
+"""Words of shoots and frames: what the photographer says of them, with undo."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.development import record
+from tanner.catalogue.models import Action, Frame, Shoot
+from tanner.core.errors import TannerError
+from tanner.core.output.naming import check_template
+from tanner.core.output.words import TEXT_FIELDS, Words
+
+OF_SHOOT = ("creator", "rights")
+"""Fields of a shoot that have columns of their own."""
+
+
+def shoot_words(shoot: Shoot) -> dict[str, str]:
+    """What is said of all frames of a shoot."""
+    found = {"creator": shoot.creator, "rights": shoot.rights, **shoot.words}
+    return {k: v for k, v in found.items() if v}
+
+
+def words_of(shoot: Shoot, frame: Frame) -> dict[str, Any]:
+    """What is said of a frame, as fields of `Words`: its own words over its shoot's."""
+    own = {k: v for k, v in frame.words.items() if v}
+    return {**shoot_words(shoot), **own, "keywords": tuple(frame.keywords), "stars": frame.stars}
+
+
+def _checked(fields: Mapping[str, str]) -> dict[str, str]:
+    unknown = set(fields) - set(TEXT_FIELDS)
+    if unknown:
+        raise TannerError(f"There is no field {', '.join(sorted(unknown))}.")
+    for text in fields.values():
+        if "{" in text or "}" in text:
+            check_template(text)
+    Words.model_validate(dict(fields))
+    return {k: v.strip() for k, v in fields.items()}
+
+
+def say_of_shoot(session: Session, shoot: Shoot, fields: Mapping[str, str]) -> Action | None:
+    """Set words of a shoot; an empty text takes one away."""
+    given = _checked(fields)
+    changes: dict[str, Any] = {k: given[k] for k in OF_SHOOT if k in given}
+    rest = {k: v for k, v in given.items() if k not in OF_SHOOT}
+    if rest:
+        changes["words"] = {k: v for k, v in {**shoot.words, **rest}.items() if v}
+    return record(session, shoot.id, "Words of the shoot", [(shoot, changes)])
+
+
+def say_of_frames(session: Session, frames: Sequence[Frame], fields: Mapping[str, str]) -> Action | None:
+    """Set words of frames, one step for all; an empty text leaves the shoot's word."""
+    given = _checked(fields)
+    changes = [(f, {"words": {k: v for k, v in {**f.words, **given}.items() if v}}) for f in frames]
+    label = f"Words: {', '.join(given)}" + (f", {len(frames)} frames" if len(frames) > 1 else "")
+    return record(session, frames[0].shoot_id, label, list(changes)) if frames else None
+
+
+def said_of(frames: Sequence[Frame]) -> dict[str, str | None]:
+    """Own words of frames, field by field; None where they differ."""
+    found: dict[str, str | None] = {}
+    for name in TEXT_FIELDS:
+        texts = {f.words.get(name, "") for f in frames}
+        found[name] = texts.pop() if len(texts) == 1 else None
+    return found

@@ -1,0 +1,260 @@
+"""The table before a delivery: sizes, names, what to know, about how many bytes. Nothing is written."""
+
+import io
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.development import Resolver
+from tanner.catalogue.models import Delivery, DeliveryItem, Frame
+from tanner.catalogue.words import words_of
+from tanner.core.adjust.registry import Development, develop
+from tanner.core.optics.crop import Crop
+from tanner.core.optics.geometry import kept_size
+from tanner.core.optics.view import orientation_of
+from tanner.core.output.develop import target_path
+from tanner.core.output.naming import LONGEST_PATH, Taken, name_values, remarks
+from tanner.core.output.sizing import Layout
+from tanner.core.output.spec import OutputSpec
+
+CLIPPED = 0.02
+"""Share of white px without detail that is told of."""
+PREVIEW_BYTES = 0.125
+"""Bytes a px of the demo's pictures as previews (512 px, JPEG 82), which the figures below go with: measured by
+`python -m bench.deliver sizes`."""
+BYTES: Mapping[str, float] = {"jpeg": 0.155, "webp": 0.085, "avif": 0.085, "jxl": 0.11, "png": 1.35, "png16": 4.3}
+"""Bytes a px of the same pictures at 2048 px, at quality 92 where there is one."""
+
+
+def kept_of(frame: Frame, development: Development) -> tuple[int, int]:
+    """What the crop keeps of a frame in px, from facts alone."""
+    facts = frame.facts
+    crop = development.group(Crop)
+    return kept_size((facts["width"], facts["height"]), orientation_of(facts["orientation"], crop), crop)
+
+
+def tokens_of(frame: Frame, number: int, shoot: str, group: str, text: str) -> dict[str, Any]:
+    """Values of a frame's tokens, as keywords of `name_values` besides its name, its size and the spec."""
+    return {
+        "taken": frame.taken,
+        "number": number,
+        "shoot": shoot,
+        "group": group,
+        "text": text,
+        "stars": frame.stars,
+        "label": frame.label,
+        "camera": frame.camera,
+        "lens": frame.lens,
+        "iso": frame.iso,
+        "keyword": str(frame.keywords[0]) if frame.keywords else "",
+    }
+
+
+@dataclass
+class Plan:
+    """What a plan needs to know besides the frames and specs.
+
+    Attributes:
+        text: the names' own text; start: the first number.
+        reserved: targets of the same delivery that were planned earlier.
+    """
+
+    session: Session
+    shoot_id: int
+    folder: Path
+    text: str = ""
+    start: int = 1
+    reserved: Sequence[Path] = ()
+    taken: Taken = field(default_factory=Taken)
+
+    def __post_init__(self) -> None:
+        self.resolver = Resolver(self.session, self.shoot_id)
+        self.taken.add(self.reserved)
+
+    def rows(self, frames: Sequence[Frame], specs: Sequence[OutputSpec]) -> list[dict[str, Any]]:
+        """Per frame and spec: frame, name, spec (index), number, target, width, height, settings, notes."""
+        rows = []
+        for number, frame in enumerate(frames, self.start):
+            values = self.resolver.resolve(frame).values
+            kept = kept_of(frame, develop(values))
+            about = self._about(frame)
+            for index, spec in enumerate(specs):
+                layout = spec.layout(kept)
+                target, said = self._target(frame, spec, number, layout.canvas)
+                notes = said + about + self._of_spec(frame, spec, kept, layout)
+                rows.append(
+                    {
+                        "frame": frame.id,
+                        "name": frame.name,
+                        "spec": index,
+                        "number": number,
+                        "target": str(target),
+                        "width": layout.canvas[0],
+                        "height": layout.canvas[1],
+                        "settings": values,
+                        "notes": notes,
+                    }
+                )
+        return rows
+
+    def _target(self, frame: Frame, spec: OutputSpec, number: int, size: tuple[int, int]) -> tuple[Path, list[str]]:
+        group = self.resolver.sets.get(frame.set_id or 0)
+        tokens = tokens_of(frame, number, self.resolver.shoot.name, group.name if group else "", self.text)
+        name = Path(frame.name).stem
+        target = target_path(self.folder, spec, name, size, **tokens)
+        values = name_values(name=name, spec=spec.title, size=size, **tokens)
+        notes = [f"name: {r}" for r in remarks(spec.name, values)]
+        for part in spec.subfolder.split("/"):
+            notes += [f"subfolder: {r}" for r in remarks(part, values)] if part.strip(" .") else []
+        there = self.taken.there(target)
+        if there:
+            notes.append(
+                {
+                    "number": "name taken: gets a number",
+                    "skip": "name taken: left out",
+                    "replace": "replaces the file that is there",
+                }[spec.exists]
+            )
+        if self.taken.planned(target):
+            notes.append("same name as another row: gets a number")
+        target = self.taken.free(target, there=spec.exists == "number")
+        self.taken.add([target])
+        if len(str(target).encode()) > LONGEST_PATH:
+            notes.append(f"the path is longer than {LONGEST_PATH} bytes: choose shorter folders")
+        return target, notes
+
+    def _about(self, frame: Frame) -> list[str]:
+        """What is to be known of a frame, whatever is written of it."""
+        notes = []
+        if frame.verdict == "drop":
+            notes.append("marked drop")
+        if frame.error:
+            notes.append(frame.error)
+        elif not Path(frame.path).exists():
+            notes.append("the original is not there. Is the drive connected?")
+        layers = self.resolver.layers(frame)
+        if not (layers.own or layers.preset or layers.lead or layers.offsets):
+            notes.append("not yet developed")
+        return notes
+
+    def _of_spec(self, frame: Frame, spec: OutputSpec, kept: tuple[int, int], layout: Layout) -> list[str]:
+        notes = []
+        if layout.drawn[0] > kept[0] or layout.drawn[1] > kept[1]:
+            notes.append("enlarges")
+        if spec.metadata != "none" and not words_of(self.resolver.shoot, frame).get("rights"):
+            notes.append("no rights set")
+        return notes
+
+
+def plan(
+    session: Session,
+    shoot_id: int,
+    frames: Sequence[Frame],
+    specs: Sequence[OutputSpec],
+    folder: Path,
+    text: str = "",
+    start: int = 1,
+) -> list[dict[str, Any]]:
+    """What a delivery would write, row by row (see `Plan.rows`); two files never get the same name."""
+    return Plan(session, shoot_id, folder, text, start).rows(frames, specs)
+
+
+# --- about how many bytes, and how long ---------------------------------------------------------------
+
+
+def estimate(spec: OutputSpec, size: tuple[int, int], preview: float | None, known: float | None) -> int:
+    """About how many bytes a file will have.
+
+    Args:
+        preview: bytes a px of the frame's preview, which tell how much there is in it; None where there is none.
+        known: bytes a px, over those of the preview, of files that were written by this spec before.
+    """
+    w, h = size
+    busy = preview or PREVIEW_BYTES
+    if spec.format in ("tiff8", "tiff16", "dng"):
+        whole = w * h * 3 * (1 if spec.format == "tiff8" else 2)
+        return int(whole * (1 if spec.compression == "none" or spec.format == "dng" else 0.7)) + 4000
+    if known is not None:
+        found = known * busy * w * h
+    else:
+        rate = BYTES[spec.format] * (1 if spec.format.startswith("png") else quality_share(spec.quality))
+        # Larger pictures have less in each px.
+        found = rate * busy / PREVIEW_BYTES * w * h * (2048 / max(w, h)) ** 0.3
+    found += 0 if spec.metadata == "none" else 3000
+    return int(min(found, spec.most_kb * 1000) if spec.most_kb else found)
+
+
+def quality_share(quality: int) -> float:
+    """Bytes at a quality over those at 92: a straight line of logarithms through measured 60, 75, 92 and 100."""
+    # 85 is where the tables of quantisation usually halve what 92 takes.
+    points = ((1, 0.05), (60, 0.33), (75, 0.45), (85, 0.62), (92, 1.0), (97, 1.9), (100, 3.3))
+    for (a, low), (b, high) in pairwise(points):
+        if quality <= b:
+            share = (quality - a) / (b - a)
+            return float(low * (high / low) ** share)
+    return points[-1][1]
+
+
+def written_before(session: Session, shoot_id: int, specs: Sequence[OutputSpec]) -> list[list[tuple[int, float]]]:
+    """For each spec the files that were written by it, all else alike: frame and bytes a px; the newest 200."""
+    keys = [_look(s) for s in specs]
+    found: list[list[tuple[int, float]]] = [[] for _ in specs]
+    deliveries = session.scalars(select(Delivery).where(Delivery.shoot_id == shoot_id).order_by(Delivery.id.desc()))
+    for delivery in list(deliveries)[:20]:
+        for index, values in enumerate(delivery.specs):
+            wanted = [n for n, k in enumerate(keys) if k == _look(OutputSpec(**values))]
+            if not wanted or len(found[wanted[0]]) >= 200:
+                continue
+            query = select(DeliveryItem.frame_id, DeliveryItem.bytes, DeliveryItem.width, DeliveryItem.height).where(
+                DeliveryItem.delivery_id == delivery.id, DeliveryItem.spec == index, DeliveryItem.state == "done"
+            )
+            rows = [(f, b / (w * h)) for f, b, w, h in session.execute(query.limit(200)) if w and h]
+            for n in wanted:
+                found[n] += rows
+    return found
+
+
+def _look(spec: OutputSpec) -> tuple[Any, ...]:
+    """What the number of bytes depends on."""
+    return (
+        spec.size,
+        spec.enlarge,
+        spec.format,
+        spec.quality,
+        spec.most_kb,
+        spec.chroma,
+        spec.compression,
+        spec.sharpen,
+    )
+
+
+def seconds_each(session: Session) -> float | None:
+    """Seconds for one megapixel of work (see `work_of`), from the last files written here; None before the first."""
+    query = (
+        select(DeliveryItem.seconds, DeliveryItem.width, DeliveryItem.height, Frame.width, Frame.height)
+        .join(Frame, Frame.id == DeliveryItem.frame_id)
+        .where(DeliveryItem.state == "done", DeliveryItem.seconds > 0)
+    )
+    rows = list(session.execute(query.order_by(DeliveryItem.id.desc()).limit(100)))
+    work = sum(work_of((fw, fh), (w, h)) for _, w, h, fw, fh in rows)
+    return float(sum(r[0] for r in rows) / work) if work else None
+
+
+def work_of(source: tuple[int, int], written: tuple[int, int]) -> float:
+    """Megapixels of work of one file: what is decoded and demosaiced counts about a third of what is developed."""
+    return (0.35 * source[0] * source[1] + written[0] * written[1]) / 1e6
+
+
+def clipped_share(jpeg: bytes) -> float:
+    """Share of a preview's px that are white without detail in some colour."""
+    import numpy as np
+    from PIL import Image
+
+    with Image.open(io.BytesIO(jpeg)) as image:
+        pixels = np.asarray(image.convert("RGB"))
+    return float((pixels >= 254).any(axis=2).mean())
