@@ -28,6 +28,7 @@ from tanner.web import (
     sets,
     shoots,
     sidecars,
+    watching,
     wearing,
     words,
 )
@@ -68,6 +69,7 @@ def create_app(services: Services) -> FastAPI:
         noise,
         profiles,
         sidecars,
+        watching,
         wearing,
         words,
     ):

@@ -21,6 +21,7 @@ from tanner.jobs.pictures import Pictures
 from tanner.jobs.quieting import Quieting
 from tanner.jobs.sidecars import Sidecars
 from tanner.jobs.tasks import ready
+from tanner.jobs.watching import Watching
 from tanner.jobs.workers import Workers
 from tanner.web.folders import Folders
 from tanner.web.viewer import Viewer
@@ -45,6 +46,7 @@ class Services:
         self.quieting = Quieting(self.catalogue)
         self.matching = Matching(self.catalogue, self.workers)
         self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
+        self.watching = Watching(self.catalogue, self.importer, self.deliveries)
         self.sidecars = Sidecars(self.catalogue)
         self.lineups = LineUps(self.workers)
         self.library = Library(data)
@@ -72,10 +74,12 @@ class Services:
         threading.Thread(target=self.importer.finish_interrupted, daemon=True).start()
         self.deliveries.resume_interrupted()
         self.sidecars.start()
+        self.watching.resume()
         for _ in range(self.workers.lanes):
             self.workers.submit(ready)
 
     def close(self) -> None:
+        self.watching.close()
         self.sidecars.close()
         self.merges.close()
         self.quieting.close()

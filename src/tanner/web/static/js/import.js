@@ -1,5 +1,5 @@
 // Import: from which folder, which files, to where and how; then the running job.
-import { get, post } from "./api.js";
+import { get, post, remove } from "./api.js";
 import { byId, el, plural, size } from "./dom.js";
 import { said } from "./ruling.js";
 import { shootId, tell, trying, working } from "./shell.js";
@@ -25,6 +25,7 @@ async function open(path) {
     state.roots = list.folders;
     datalist.replaceChildren(...list.folders.map((f) => el("option", { value: f })));
   }
+  byId("watch-go").disabled = !list.path;
   await look();
 }
 
@@ -224,6 +225,56 @@ get("/api/presets").then((data) => {
   under.value = data.presets.find((p) => p.name === under.dataset.name)?.key || "";
 }, () => null);
 under.addEventListener("change", () => (under.dataset.changed = "yes"));
+
+// --- the watched folder ------------------------------------------------------------------------------
+
+let specs = [];
+get("/api/specs").then((data) => {
+  specs = data.specs;
+  byId("watch-spec").append(...specs.map((s) => el("option", { value: s.key, text: s.title, title: s.said.join("; ") })));
+}, () => null);
+byId("watch-spec").addEventListener("change", (event) => {
+  byId("watch-to-field").hidden = !event.target.value;
+  const free = (state.roots || []).findLast((r) => !state.folder.startsWith(r));
+  if (event.target.value && !byId("watch-to").value && free) byId("watch-to").value = free;
+});
+
+let watched = false;
+function watchSaid(now) {
+  const on = Boolean(now.watch);
+  byId("watch-form").hidden = on;
+  byId("watch-now").hidden = !on;
+  byId("watch-go").disabled = !state.folder;
+  if (!on) return;
+  const { folder, specs: by } = now.watch;
+  byId("watch-text").textContent = `${leaf(folder)} is being watched: ${plural(now.taken, "frame")} came in${by.length ? `, delivered by ${by.map((s) => s.title).join(", ")} to ${leaf(now.watch.to)}` : ""}.`;
+  byId("watch-trouble").replaceChildren(...[now.trouble, ...now.failed].filter(Boolean).map((text) => el("li", { text })));
+}
+async function watch() {
+  if (watched) return;
+  watched = true;
+  for (;;) {
+    const now = await trying(() => get("/api/watch"));
+    if (now) watchSaid(now);
+    if (!now?.watch) break;
+    await new Promise((next) => setTimeout(next, 1000));
+  }
+  watched = false;
+}
+byId("watch-go").addEventListener("click", async () => {
+  const copy = document.querySelector("[name=mode]:checked").value === "copy";
+  const spec = specs.find((s) => s.key === byId("watch-spec").value);
+  const { key, said: _, ...plain } = spec || {};
+  const body = { folder: state.folder, shoot_id: shootId, copy_to: copy ? byId("copy-folder").value.trim() : "", keywords: byId("keywords").value.split(",").map((k) => k.trim()).filter(Boolean), rules: byId("rules").checked, specs: key ? [plain] : [], to: key ? byId("watch-to").value.trim() : "" };
+  const now = await trying(() => post("/api/watch", body));
+  if (now) watchSaid(now);
+  if (now) watch();
+});
+byId("watch-end").addEventListener("click", async () => {
+  const now = await trying(() => remove("/api/watch"));
+  if (now) watchSaid(now);
+});
+watch();
 
 mode();
 open("");
