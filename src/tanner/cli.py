@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from tanner import lens_cli, lineup_cli, match_cli, noise_cli, profile_cli
+from tanner import deliver_cli, lens_cli, lineup_cli, match_cli, noise_cli, profile_cli
 from tanner.core.errors import FormatError, SettingsError, TannerError
 
 app = typer.Typer(
@@ -20,6 +20,7 @@ studio = typer.Typer(no_args_is_help=True, help="The simulated studio: camera, c
 app.add_typer(studio, name="studio")
 app.add_typer(profile_cli.app, name="profile")
 app.add_typer(lens_cli.app, name="lens")
+app.command()(deliver_cli.deliver)
 app.command()(noise_cli.denoise)
 app.command()(match_cli.match)
 app.command()(lineup_cli.lineup)
@@ -223,11 +224,18 @@ def serve(
     data: DataFolder = DATA,
     folder: Annotated[list[Path] | None, typer.Option(help="Folder that pages may open; may be given again.")] = None,
     port: Annotated[int, typer.Option(min=1, max=65535)] = 8470,
+    dask: Annotated[
+        str, typer.Option(help="Dask cluster that writes deliveries, as tcp://host:8786.", envvar="TANNER_DASK")
+    ] = "",
+    map_: Annotated[
+        list[str] | None, typer.Option("--map", metavar="HERE=THERE", help="A folder as its workers call it.")
+    ] = None,
 ) -> None:
     """Start Tanner in the browser, on this machine only."""
+    from tanner.jobs.cluster import parse_mapping
     from tanner.web.serve import run
 
-    run(data.expanduser(), folder or [Path.home()], port)
+    run(data.expanduser(), folder or [Path.home()], port, dask=dask, mapping=parse_mapping(map_ or []))
 
 
 @app.command("import")

@@ -58,10 +58,15 @@ def test_what_appears_is_brought_in_developed_and_delivered(desk: Services, orig
     # The same content under another name, and a delivered file, bring nothing new.
     shutil.copy(originals / "T0001.DNG", hot / "AGAIN.DNG")
     time.sleep(2)
-    assert desk.watching.told()["taken"] == 2 and sorted(p.name for p in out.iterdir()) == ["0001-T0001.jpg", "0002-T0002.jpg"]
+    assert desk.watching.told()["taken"] == 2 and sorted(p.name for p in out.iterdir()) == [
+        "0001-T0001.jpg",
+        "0002-T0002.jpg",
+    ]
 
 
-def test_it_goes_on_after_a_restart_and_can_be_ended(desk: Services, originals: Path, data: Path, tmp_path: Path) -> None:
+def test_it_goes_on_after_a_restart_and_can_be_ended(
+    desk: Services, originals: Path, data: Path, tmp_path: Path
+) -> None:
     hot = tmp_path / "hot"
     hot.mkdir()
     desk.watching.begin(Watch(folder=str(hot), shoot_id=1))

@@ -1,11 +1,13 @@
 """Deliveries: the durable job, pause and resume without doing anything twice, checks afterwards, the record."""
 
+import fcntl
 import json
 import logging
 import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +20,7 @@ from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash, sweep
 from tanner.core.output.spec import OutputSpec
+from tanner.jobs.cluster import Cluster
 from tanner.jobs.documents import Documents, write_documents
 from tanner.jobs.planning import Plan, tokens_of, work_of
 from tanner.jobs.tasks import develop_file
@@ -36,7 +39,7 @@ class Deliveries:
     left open is settled by it: a file that is there with that checksum is done, anything else is made again.
     """
 
-    def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
+    def __init__(self, catalogue: Catalogue, workers: Workers | Cluster) -> None:
         self._catalogue, self._workers = catalogue, workers
         self._journals = catalogue.folder / "deliveries"
         self._queue = ThreadPoolExecutor(1, thread_name_prefix="delivery")
@@ -195,8 +198,11 @@ class Deliveries:
     def _run(self, delivery_id: int) -> None:
         """Write every file of a delivery that is not written yet."""
         stop = self._stop[delivery_id]
-        while self._round(delivery_id, stop):
-            pass
+        with _alone(self._journals / f"{delivery_id}.lock") as alone:
+            if not alone:
+                return  # another program of this catalogue writes it already
+            while self._round(delivery_id, stop):
+                pass
         if self._closing:
             return  # the state stays "running": the next start goes on
         if not stop.is_set():
@@ -384,6 +390,19 @@ class Deliveries:
         for event in self._stop.values():
             event.set()
         self._queue.shutdown(wait=False, cancel_futures=True)
+
+
+@contextmanager
+def _alone(lock: Path) -> Iterator[bool]:
+    """Whether no other process holds this lock; it is given up when the process ends, however it ends."""
+    lock.parent.mkdir(parents=True, exist_ok=True)
+    with lock.open("w") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            yield False
+            return
+        yield True
 
 
 def _check(items: Sequence[tuple[int, str, str, int]], state: dict[str, Any], stop: Callable[[], bool]) -> None:

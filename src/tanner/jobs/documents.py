@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from tanner.core.errors import WriteFailed
 from tanner.core.output.files import TEMPORARY, free_name, write_whole
 from tanner.core.output.naming import check_template, clean, filled, name_values
+from tanner.jobs.cluster import Cluster
 from tanner.jobs.sheets import Entry, sheet_pdf
 from tanner.jobs.workers import Workers
 
@@ -82,7 +83,7 @@ def write_documents(
     shoot: str,
     tokens: Mapping[int, Mapping[str, Any]],
     earlier: Sequence[Mapping[str, str]],
-    workers: Workers,
+    workers: Workers | Cluster,
 ) -> list[dict[str, str]]:
     """Write what is wanted into the delivery's folder.
 

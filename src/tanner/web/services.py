@@ -12,6 +12,7 @@ from tanner.core.colour.shelf import SHELF
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.core.small import SMALL
+from tanner.jobs.cluster import Cluster
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
 from tanner.jobs.lineups import LineUps
@@ -28,9 +29,21 @@ from tanner.web.viewer import Viewer
 
 
 class Services:
-    """Everything behind the pages, for one data folder."""
+    """Everything behind the pages, for one data folder.
 
-    def __init__(self, data: Path, folders: Sequence[Path] = (), lanes: int = 2) -> None:
+    Args:
+        lanes: processes of this machine for each kind of work.
+        dask: address of a Dask cluster that writes deliveries instead; mapping: folders as called here and there.
+    """
+
+    def __init__(
+        self,
+        data: Path,
+        folders: Sequence[Path] = (),
+        lanes: int = 2,
+        dask: str = "",
+        mapping: Sequence[tuple[str, str]] = (),
+    ) -> None:
         self.catalogue = Catalogue(data)
         self.profiles = self.catalogue.profiles
         # Before the first worker starts: it takes the folders over.
@@ -39,7 +52,7 @@ class Services:
         self.made: dict[int, tuple[CameraProfile, dict[str, Any]]] = {}
         self.proofs: dict[int, tuple[bytes, str]] = {}
         self.workers = Workers(lanes)
-        self.delivery_workers = Workers(lanes)
+        self.delivery_workers: Workers | Cluster = Cluster(dask, mapping) if dask else Workers(lanes)
         self.pictures = Pictures(self.catalogue, self.workers)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
         self.merges = Merges(self.catalogue)
