@@ -15,6 +15,7 @@ from playwright.sync_api import Page, sync_playwright
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.jobs.imports import import_now
+from tanner.web.guard import token_of
 
 FLAGS = [
     "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -34,6 +35,11 @@ def served(data: Path, folders: list[Path], port: int) -> Iterator[str]:
             yield f"http://127.0.0.1:{port}"
         finally:
             server.terminate()
+
+
+def bearer(data: Path) -> dict[str, str]:
+    """The header by which a program is known."""
+    return {"authorization": f"Bearer {token_of(data)}"}
 
 
 @contextmanager

@@ -16,7 +16,7 @@ import httpx
 import numpy as np
 from sqlalchemy import insert
 
-from bench.browser import paged, served
+from bench.browser import bearer, paged, served
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.sets import propose_sets
 from tanner.catalogue.store import Catalogue
@@ -212,7 +212,7 @@ def speed() -> None:
         catalogue.close()
         say("sets proposed for 1,000 frames", "60 s", f"{took:.1f} s")
         with served(folder / "data", [raw.parent], 8494) as url:
-            api = httpx.Client(base_url=url, timeout=600)
+            api = httpx.Client(base_url=url, timeout=600, headers=bearer(folder / "data"))
             first = api.post("/api/shoots/1/want", json={"frames": list(range(1, 202))})
             until(api, first.json()["pending"])
             steps = []

@@ -62,10 +62,16 @@ class Running:
             time.sleep(0.05)
         raise AssertionError("the import did not end")
 
+    def socket(self) -> Any:
+        """The Bench's socket, as a page opens it."""
+        bearer = {"authorization": f"Bearer {self.services.token}"}
+        address = f"ws://127.0.0.1:{self.port}/ws/bench"
+        return connect(address, origin=self.url, max_size=None, additional_headers=bearer)  # type: ignore[arg-type]
+
     def view(self, frame: int, **view: Any) -> tuple[dict[str, Any], bytes]:
         """One view over the Bench's socket."""
         values = view.pop("values", {})
-        with connect(f"ws://127.0.0.1:{self.port}/ws/bench", origin=self.url, max_size=None) as line:  # type: ignore[arg-type]
+        with self.socket() as line:
             line.send(
                 json.dumps({"id": 1, "frame": frame, "values": values, "view": {"width": 400, "height": 300, **view}})
             )
@@ -87,7 +93,8 @@ def running(folder: Path) -> Iterator[Running]:
     thread = threading.Thread(target=server.run, args=([listening],), daemon=True)
     thread.start()
     port = listening.getsockname()[1]
-    with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=60) as client:
+    bearer = {"authorization": f"Bearer {services.token}"}
+    with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=60, headers=bearer) as client:
         for _ in range(600):
             if server.started:
                 break

@@ -127,7 +127,7 @@ def test_wishes_that_make_no_sense_get_a_message(
 def test_a_socket_closes_on_nonsense(server: Running, message: str) -> None:
     from websockets.exceptions import ConnectionClosed
 
-    with connect(f"ws://127.0.0.1:{server.port}/ws/bench", origin=server.url) as line:  # type: ignore[arg-type]
+    with server.socket() as line:
         line.send(message)
         with pytest.raises(ConnectionClosed):
             line.recv(timeout=20)

@@ -274,28 +274,6 @@ def test_carry_over_to_any_selection(server: Running, sheet: Sheet) -> None:
 # --- deliver --------------------------------------------------------------------------------------------------
 
 
-def test_deliver_through_the_pages_data(server: Running, sheet: Sheet) -> None:
-    specs = [s for s in server.get("/api/specs")["specs"] if s["title"] in ("Web gallery", "Shop thumbnail")]
-    body = {
-        "frames": [sheet["T0001"]["id"], sheet["T0011"]["id"]],
-        "specs": [{k: v for k, v in s.items() if k != "key"} for s in specs],
-        "folder": str(server.folder / "out"),
-    }
-    rows = server.post("/api/shoots/1/plan", body)["rows"]
-    assert len(rows) == 4 and all("settings" not in r for r in rows)
-    number = server.post("/api/shoots/1/deliver", body)["delivery"]
-    for _ in range(600):
-        record = server.get(f"/api/deliveries/{number}")
-        if record["state"] == "done":
-            break
-        time.sleep(0.05)
-    assert [i["state"] for i in record["items"]] == ["done"] * 4
-    assert sorted(Path(i["path"]).name for i in record["items"]) == sorted(Path(r["target"]).name for r in rows)
-    assert server.get("/api/shoots/1/deliveries")["deliveries"][0]["delivery"] == number
-    assert server.post(f"/api/deliveries/{number}/stop") == {"stopped": True}
-    assert server.get(f"/api/deliveries/{number}")["state"] == "done"
-
-
 def test_own_specs(server: Running) -> None:
     spec = {"title": "Proof", "size": "long:900"}
     key = server.post("/api/specs", {"spec": spec})["key"]

@@ -321,7 +321,7 @@ class Deliveries:
             query = _item_rows(delivery_id).where(DeliveryItem.id.in_(changed[at : at + 500]))
             rows += [_told(item, name) for item, name in session.execute(query)]
         counting = select(DeliveryItem.state, func.count()).where(DeliveryItem.delivery_id == delivery_id)
-        states = dict(session.execute(counting.group_by(DeliveryItem.state)).tuples().all())
+        states = {state: n for state, n in session.execute(counting.group_by(DeliveryItem.state))}  # noqa: C416
         return {
             "delivery": delivery_id,
             "state": delivery.state,

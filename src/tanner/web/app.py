@@ -32,6 +32,7 @@ from tanner.web import (
     wearing,
     words,
 )
+from tanner.web.described import describe
 from tanner.web.guard import Guard
 from tanner.web.services import Services
 
@@ -47,9 +48,10 @@ def create_app(services: Services) -> FastAPI:
         yield
         services.close()
 
-    app = FastAPI(title="Tanner", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    app = FastAPI(title="Tanner", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.state.services = services
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, token=services.token)
+    describe(app)
     app.add_exception_handler(TannerError, _told)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(SQLAlchemyError, _catalogue_trouble)

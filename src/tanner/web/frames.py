@@ -26,7 +26,7 @@ from tanner.jobs.pictures import wish_for
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.shoots import frame_row
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["frames"])
 Ids = Annotated[list[int], Field(min_length=1, max_length=20_000)]
 
 

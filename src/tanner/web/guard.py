@@ -1,6 +1,15 @@
-"""Refuses requests that do not come from this machine's own pages, and sets the headers that say so."""
+"""Answers this machine's own pages, and programs that have the token; refuses all else, and sets the headers that say so.
 
+Pages get a cookie that no script reads and that no other site's request carries. A program sends the token that lies in
+the catalogue's folder, readable by its owner only.
+"""
+
+import hashlib
+import hmac
+import secrets
 from collections.abc import Awaitable, Callable, MutableMapping
+from http.cookies import CookieError, SimpleCookie
+from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -21,6 +30,22 @@ HEADERS = [
 NAMES = {"127.0.0.1", "localhost", "::1"}
 
 
+def token_of(data: Path) -> str:
+    """The token of a data folder; made when there is none."""
+    path = data / "token"
+    try:
+        found = path.read_text().strip()
+        if len(found) >= 32:
+            return found
+    except OSError:
+        pass
+    found = secrets.token_urlsafe(32)
+    path.touch(mode=0o600, exist_ok=True)
+    path.chmod(0o600)
+    path.write_text(found + "\n")
+    return found
+
+
 def _host_name(host: str) -> str | None:
     try:
         return urlsplit(f"//{host}").hostname
@@ -32,11 +57,13 @@ class Guard:
     """ASGI middleware: Host must name this machine; an Origin, where sent, must be the page's own.
 
     This stops pages of other sites from reaching the server through the user's browser, by name tricks
-    (DNS rebinding) or by plain cross-site requests.
+    (DNS rebinding) or by plain cross-site requests. Data are given to pages that were served here, known by their cookie,
+    and to programs that send the token; both keep others out by mistake, not a user of this machine who means it.
     """
 
-    def __init__(self, app: Callable[[Message, Receive, Send], Awaitable[None]]) -> None:
-        self.app = app
+    def __init__(self, app: Callable[[Message, Receive, Send], Awaitable[None]], token: str) -> None:
+        self.app, self.token = app, token
+        self.page = hashlib.sha256(f"page {token}".encode()).hexdigest()
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
@@ -50,20 +77,42 @@ class Guard:
         if not own:
             await self._refuse(scope, receive, send)
             return
+        # Cookies know no ports: two Tanners on one machine must not take each other's.
+        name = f"tanner_{urlsplit(f'//{host}').port or 80}"
+        if scope["path"].startswith(("/api", "/ws")) and not self._known(headers, name):
+            await self._refuse(scope, receive, send, 401)
+            return
+        given = f"{name}={self.page}; Path=/; HttpOnly; SameSite=Strict".encode()
 
         async def with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
-                message["headers"] = [*message["headers"], *HEADERS]
+                html = any(k == b"content-type" and v.startswith(b"text/html") for k, v in message["headers"])
+                message["headers"] = [*message["headers"], *HEADERS, *([(b"set-cookie", given)] if html else [])]
             await send(message)
 
         await self.app(scope, receive, with_headers)
 
-    async def _refuse(self, scope: Message, receive: Receive, send: Send) -> None:
+    def _known(self, headers: dict[str, str], name: str) -> bool:
+        """Whether a request has the token, or the cookie of a page."""
+        kind, _, given = headers.get("authorization", "").partition(" ")
+        if kind.lower() == "bearer" and hmac.compare_digest(given.strip().encode(), self.token.encode()):
+            return True
+        try:
+            cookie = SimpleCookie(headers.get("cookie", "")).get(name)
+        except CookieError:
+            return False
+        return cookie is not None and hmac.compare_digest(cookie.value.encode(), self.page.encode())
+
+    async def _refuse(self, scope: Message, receive: Receive, send: Send, status: int = 403) -> None:
         if scope["type"] == "websocket":
             await receive()
             await send({"type": "websocket.close", "code": 1008})
             return
         body = b"This server answers its own pages only. Open the address that Tanner printed."
-        start = {"type": "http.response.start", "status": 403, "headers": [(b"content-type", b"text/plain"), *HEADERS]}
+        kind = b"text/plain"
+        if status == 401:
+            kind = b"application/json"
+            body = b'{"error": "Load the page again; a program sends the token of the catalogue: Authorization: Bearer ..."}'
+        start = {"type": "http.response.start", "status": status, "headers": [(b"content-type", kind), *HEADERS]}
         await send(start)
         await send({"type": "http.response.body", "body": body})

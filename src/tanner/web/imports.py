@@ -11,7 +11,7 @@ from tanner.core.errors import FileError, NotAllowed, TannerError
 from tanner.core.output.files import file_hash
 from tanner.web.common import Desk
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["import"])
 
 
 class Start(BaseModel):

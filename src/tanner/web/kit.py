@@ -12,7 +12,7 @@ from tanner.core.optics.database import search
 from tanner.core.output.spec import OutputSpec, said
 from tanner.web.common import Desk
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["kit"])
 
 
 class SaveSpec(BaseModel):

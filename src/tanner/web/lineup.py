@@ -17,7 +17,7 @@ from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body
 from tanner.web.viewer import View
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["line-up"])
 
 
 class Nudge(Body):

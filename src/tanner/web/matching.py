@@ -12,7 +12,7 @@ from tanner.jobs.matching import Reference
 from tanner.web.common import Desk, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["matching"])
 Share = Annotated[float, Field(ge=0, le=1)]
 
 

@@ -16,6 +16,7 @@ from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
 from tanner.core.output.spec import FORMATS
 from tanner.web.common import Desk, frame_of
+from tanner.web.described import ABOUT, operations
 from tanner.web.shoots import shoot_list, shoot_of
 
 router = APIRouter(default_response_class=HTMLResponse)
@@ -112,3 +113,17 @@ def profile_page(request: Request, shoot_id: int, desk: Desk, frame: int) -> Res
 @router.get("/kit")
 def kit_page(request: Request) -> Response:
     return page(request, "kit.html", screen="kit", groups=_grouped(), spaces=SPACES)
+
+
+@router.get("/programs")
+def programs(request: Request, desk: Desk) -> Response:
+    """The API for programs, described."""
+    file = desk.catalogue.folder / "token"
+    return page(
+        request,
+        "api.html",
+        screen="kit",
+        about=ABOUT,
+        groups=operations(request.app),
+        token_file=f"{file.parent.name}/{file.name}",
+    )

@@ -19,7 +19,7 @@ from tanner.core.render import development_cube
 from tanner.jobs.tasks import chart_preview, find_chart, made_profile, white_by
 from tanner.web.common import Desk, frame_of
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["profiles"])
 Corner = Annotated[
     list[Annotated[float, Field(ge=-0.5, le=1.5, allow_inf_nan=False)]], Field(min_length=2, max_length=2)
 ]

@@ -25,6 +25,7 @@ from tanner.jobs.tasks import ready
 from tanner.jobs.watching import Watching
 from tanner.jobs.workers import Workers
 from tanner.web.folders import Folders
+from tanner.web.guard import token_of
 from tanner.web.viewer import Viewer
 
 
@@ -46,6 +47,7 @@ class Services:
     ) -> None:
         self.catalogue = Catalogue(data)
         self.profiles = self.catalogue.profiles
+        self.token = token_of(data)
         # Before the first worker starts: it takes the folders over.
         SHELF.folders = [self.profiles.folder]
         KEPT.folder, TABLE.file, SMALL.folder = data / "quiet", data / "noise.json", data / "small"

@@ -13,7 +13,7 @@ from tanner.core.errors import TannerError
 from tanner.core.series.sets import Limits
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["sets"])
 
 
 class Move(BaseModel):

@@ -15,7 +15,7 @@ from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
 from tanner.web.common import Desk, done, frames_of
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["shoots"])
 
 
 class NewShoot(BaseModel):

@@ -20,7 +20,7 @@ from tanner.jobs.tasks import read_facts
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.frames import Body
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["presets"])
 Groups = Annotated[list[str], Field(max_length=len(GROUPS))]
 
 
