@@ -27,9 +27,6 @@ from tanner.jobs.tasks import develop_file
 from tanner.jobs.workers import Workers
 
 log = logging.getLogger(__name__)
-OVER = ("done", "paused", "cancelled")
-STARTED = time.time()
-"""What is half-written and older than this program was left by another one."""
 
 
 class Deliveries:
@@ -126,26 +123,40 @@ class Deliveries:
                 delivery.options = {**delivery.options, "more": True}  # its run looks again before it ends
                 return
             delivery.state = "waiting"
-            self._settle(session, delivery)
+            self._open_again(session, delivery_id)
         self._stop[delivery_id] = threading.Event()
         self._queue.submit(self._guarded, delivery_id)
 
-    def _settle(self, session: Session, delivery: Delivery) -> None:
-        """Items that an ended program left: the file is there whole (then it is done), or it is made again."""
+    def _open_again(self, session: Session, delivery_id: int) -> None:
+        """What failed or was given up waits again."""
         query = select(DeliveryItem).where(
-            DeliveryItem.delivery_id == delivery.id, DeliveryItem.state.in_(("running", "failed", "cancelled"))
+            DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("failed", "cancelled"))
         )
-        open_items = list(session.scalars(query))
-        said = _read_journal(self._journal(delivery.id)) if open_items else {}
-        for item in open_items:
-            line = _placed(said, item.id)
-            if line:
-                item.state, item.target, item.message = "done", line["path"], ""
-                item.bytes, item.content = line["bytes"], line["content"]
-            else:
-                item.state, item.message = "waiting", ""
-        for folder in {Path(i.target).parent for i in open_items}:
-            sweep(folder, STARTED)
+        for item in session.scalars(query):
+            item.state, item.message = "waiting", ""
+
+    def _settle(self, delivery_id: int) -> None:
+        """What an ended program left open: the file is there whole (then it is done), or it is made again.
+
+        Nobody writes files of the delivery meanwhile: see `_alone` and `_nobody_at`.
+        """
+        said = _read_journal(self._journal(delivery_id))
+        with self._catalogue.write() as session:
+            query = select(DeliveryItem).where(
+                DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("running", "waiting"))
+            )
+            folders = set()
+            for item in session.scalars(query):
+                folders.add(Path(item.target).parent)
+                line = _placed(said, item.id)
+                if line:
+                    item.state, item.target, item.message = "done", line["path"], ""
+                    item.bytes, item.content = line["bytes"], line["content"]
+                    self._tell(delivery_id, item.id)
+                elif item.state == "running":
+                    item.state = "waiting"
+        for folder in folders:
+            sweep(folder, f"{delivery_id}-")
 
     def _journal(self, delivery_id: int) -> Path:
         return self._journals / f"{delivery_id}.jsonl"
@@ -201,6 +212,8 @@ class Deliveries:
         with _alone(self._journals / f"{delivery_id}.lock") as alone:
             if not alone:
                 return  # another program of this catalogue writes it already
+            _nobody_at(Path(f"{self._journal(delivery_id)}.busy"))
+            self._settle(delivery_id)
             while self._round(delivery_id, stop):
                 pass
         if self._closing:
@@ -261,7 +274,6 @@ class Deliveries:
             path, size = frame.path, (frame.width, frame.height)
             words = words_of(shoot, frame)
             tokens = tokens_of(frame, items[0].number, shoot.name, group.name if group else "", text)
-        self._journals.mkdir(parents=True, exist_ok=True)
         try:
             results = self._workers.submit(
                 develop_file,
@@ -403,6 +415,12 @@ def _alone(lock: Path) -> Iterator[bool]:
             yield False
             return
         yield True
+
+
+def _nobody_at(busy: Path) -> None:
+    """Wait until no worker of an earlier program writes files any more; each ends soon after its parent."""
+    with busy.open("w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
 
 
 def _check(items: Sequence[tuple[int, str, str, int]], state: dict[str, Any], stop: Callable[[], bool]) -> None:

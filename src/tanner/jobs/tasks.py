@@ -1,5 +1,6 @@
 """What worker processes do: plain functions of plain values, one per kind of work."""
 
+import fcntl
 import io
 import json
 import os
@@ -166,6 +167,27 @@ def develop_file(
     Returns:
         One result per spec, in their order: see `write_file`; or {"path", "error"}.
     """
+    if journal is None:
+        return _developed(path, settings, specs, folder, rules, threads, words, tokens, targets, preset, None)
+    # Held while files are written: a program that starts anew waits for workers that outlive the one before.
+    with Path(f"{journal[0]}.busy").open("w") as busy:
+        fcntl.flock(busy, fcntl.LOCK_SH)
+        return _developed(path, settings, specs, folder, rules, threads, words, tokens, targets, preset, journal)
+
+
+def _developed(
+    path: str,
+    settings: dict[str, Any],
+    specs: list[dict[str, Any]],
+    folder: str,
+    rules: bool,
+    threads: int,
+    words: dict[str, Any] | None,
+    tokens: dict[str, Any] | None,
+    targets: list[str] | None,
+    preset: tuple[dict[str, Any], float] | None,
+    journal: tuple[str, list[int]] | None,
+) -> list[dict[str, Any]]:
     started = time.perf_counter()
     original = Path(path)
     source = read(original)
@@ -198,6 +220,7 @@ def develop_file(
                     original=original,
                     tokens=values,
                     announce=partial(told, journal[0], journal[1][index]) if journal else None,
+                    tag=f"{Path(journal[0]).stem}-" if journal else "",
                 )
                 done["seconds"] = round(done.get("seconds", 0) + (decoded if place == 0 else 0), 3)
             except Exception as error:

@@ -239,11 +239,13 @@ def write_file(
     original: Path | None = None,
     tokens: Mapping[str, object] | None = None,
     announce: Callable[[Path, str, int], None] | None = None,
+    tag: str = "",
 ) -> dict[str, Any]:
     """Render, encode and write one file; what was done, as plain data.
 
     Args:
         announce: told the path, the SHA-256 and the size in bytes right before the file is put in place.
+        tag: see `write_whole`.
 
     Raises:
         NameTaken, WriteFailed: nothing was written.
@@ -264,7 +266,7 @@ def write_file(
     content = hashlib.sha256(data).hexdigest()
     if announce:
         announce(target, content, len(data))
-    write_whole(target, data, replace=spec.exists == "replace")
+    write_whole(target, data, replace=spec.exists == "replace", tag=tag)
     return {
         "path": str(target),
         "width": size[0],

@@ -128,7 +128,9 @@ def _tiff(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks, 
     if meta.iim:
         # As UNDEFINED bytes, which readers take in either byte order.
         extra.append((33723, 7, len(meta.iim), meta.iim, True))
-    for code, text in _main_texts(meta.exif).items():
+    texts = _main_texts(meta.exif)
+    software = texts.pop(305, b"").rstrip(b"\0").decode() or None
+    for code, text in texts.items():
         extra.append((code, 2, len(text), text, True))
     # The place of the EXIF block is not known before: a tag of our own holds it open.
     sub = _sub_ifd(meta.exif)
@@ -145,7 +147,7 @@ def _tiff(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks, 
         metadata=None,
         byteorder="<",
         bigtiff=pixels.nbytes > 3_900_000_000,
-        software=None,
+        software=software,
         datetime=taken if meta.exif and sub and _dated(meta.exif) else None,
         rowsperstrip=STRIP if spec.compression != "none" else None,
         extratags=extra,

@@ -14,11 +14,14 @@ TEMPORARY = ".tanner-"
 """Prefix of files that are being written; what a killed process leaves can be told by it."""
 
 
-def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False, lasting: bool = True) -> None:
+def write_whole(
+    path: Path, data: bytes | memoryview, *, replace: bool = False, lasting: bool = True, tag: str = ""
+) -> None:
     """Write beside the target under a temporary name, flush, and put it in place.
 
     Args:
         lasting: flushed to the disk, so that it outlives a power cut; what can be made again need not be.
+        tag: stands in the temporary name, so that whose it was can be told (see `sweep`).
 
     Raises:
         NameTaken: the target exists and `replace` is not set; also when it came up meanwhile.
@@ -29,7 +32,7 @@ def write_whole(path: Path, data: bytes | memoryview, *, replace: bool = False, 
     temporary: str | None = None
     _make_folder(path)
     try:
-        handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=path.parent)
+        handle, temporary = tempfile.mkstemp(prefix=f"{TEMPORARY}{tag}", dir=path.parent)
         with os.fdopen(handle, "wb") as stream:
             stream.write(data)
             stream.flush()
@@ -66,11 +69,11 @@ def _flush_folder(folder: Path) -> None:
         os.close(handle)
 
 
-def sweep(folder: Path, before: float) -> int:
-    """Remove what a killed program left half-written in a folder, as far as it is older than a time; how many."""
+def sweep(folder: Path, tag: str) -> int:
+    """Remove what a killed program left half-written in a folder under a tag; how many files that were."""
     count = 0
     try:
-        left = [p for p in folder.iterdir() if p.name.startswith(TEMPORARY) and p.stat().st_mtime < before]
+        left = [p for p in folder.iterdir() if p.name.startswith(f"{TEMPORARY}{tag}")]
     except OSError:
         return 0
     for path in left:
