@@ -4,6 +4,7 @@ import io
 import struct
 import zlib
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -109,7 +110,26 @@ def _avif(pixels: NDArray[np.uint8], spec: OutputSpec, quality: int, profile: by
     chroma = {"auto": "4:4:4" if quality >= 70 else "4:2:0", "444": "4:4:4", "422": "4:2:2", "420": "4:2:0"}[
         spec.chroma
     ]
+    # Turned pictures say so in a property of the format; an EXIF block that says it, too, would be written anew, in ASCII.
+    meta = replace(meta, exif=_without_orientation(meta.exif))
     return _saved(pixels, "AVIF", profile, meta, quality=quality, subsampling=chroma, speed=7)
+
+
+def _without_orientation(exif: bytes) -> bytes:
+    """The same block without its orientation."""
+    if not exif:
+        return exif
+    count = struct.unpack_from("<H", exif, 8)[0]
+    rows = [exif[10 + 12 * i : 22 + 12 * i] for i in range(count)]
+    kept = [r for r in rows if struct.unpack_from("<H", r)[0] != 274]
+    # The freed place stays behind the directory, so that no other place moves.
+    return (
+        exif[:8]
+        + struct.pack("<H", len(kept))
+        + b"".join(kept)
+        + b"\0" * (4 + 12 * (count - len(kept)))
+        + exif[14 + 12 * count :]
+    )
 
 
 def _jxl(pixels: NDArray[np.uint8], spec: OutputSpec, quality: int, profile: bytes, meta: Blocks) -> bytes:
@@ -122,7 +142,7 @@ def _jxl(pixels: NDArray[np.uint8], spec: OutputSpec, quality: int, profile: byt
 
 def _tiff(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks, taken: datetime | None) -> bytes:
     buffer = io.BytesIO()
-    extra: list[Any] = []
+    extra: list[Any] = [(274, 3, 1, 1, True)]
     if meta.xmp:
         extra.append((700, 1, len(meta.xmp), meta.xmp, True))
     if meta.iim:
@@ -221,7 +241,7 @@ def _png(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks) -
         return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
 
     metre = round(spec.ppi / 0.0254)
-    out = chunk(b"iCCP", b"Tanner\0\0" + zlib.compress(profile)) + chunk(b"pHYs", struct.pack(">IIB", metre, metre, 1))
+    out = chunk(b"iCCP", b"icc\0\0" + zlib.compress(profile)) + chunk(b"pHYs", struct.pack(">IIB", metre, metre, 1))
     if meta.exif:
         out += chunk(b"eXIf", meta.exif)
     if meta.xmp:

@@ -116,7 +116,8 @@ def characters() -> set[int]:
     if not _known:
         from fontTools.ttLib import TTFont
 
-        _known.update(TTFont(FONT, lazy=True).getBestCmap())
+        with TTFont(FONT, lazy=True) as font:
+            _known.update(font.getBestCmap())
     return _known
 
 
