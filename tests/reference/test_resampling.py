@@ -1,14 +1,17 @@
 """The one resampling against direct float64 references: aliasing, sharpness, and against a chain of single steps."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
+from PIL import Image
 
 from tanner.core.adjust.registry import develop
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.optics.perspective import rotation
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
-from tanner.core.render import make_plan, render_planes
+from tanner.core.raw.reader import Source, read
+from tanner.core.render import full_size, make_plan, render_planes
 
 Array = np.ndarray
 
@@ -137,3 +140,19 @@ def test_enlarging_and_turning_leave_the_level() -> None:
     for values in ({"crop__straighten": 13.0}, {"perspective__vertical": 15.0}, {"crop__left": 0.6}):
         out = resampled(flat, (333, 207), **values)
         assert np.abs(out - 0.37).max() < 1e-4
+
+
+@pytest.mark.parametrize(("scale", "least"), [(1.5, 50), (2.0, 50), (2.93, 50), (3.3, 50), (4.4, 50), (7.5, 46)])
+def test_reduced_pictures_against_pillows_lanczos_in_linear_light(lamp: Path, scale: float, least: float) -> None:
+    """Planes of the sensor's linear light against Pillow's antialiased Lanczos of the full-size planes in float.
+
+    50 dB as far as the frame is demosaiced; blocks of whole tiles (from 4 px on) lose some at the finest detail. How far
+    apart two good filters are is told by Pillow's own: its Lanczos and its mean over areas differ by 50 to 53 dB here.
+    """
+    development = develop({})
+    width, height = full_size(read(lamp), development)
+    full = render_planes(make_plan(read(lamp), development, (width, height)))
+    size = round(width / scale), round(height / scale)
+    got = render_planes(make_plan(read(lamp), development, size)).astype(np.float64)
+    expected = np.stack([np.asarray(Image.fromarray(p).resize(size, Image.Resampling.LANCZOS)) for p in full])
+    assert 10 * np.log10(1 / np.mean((got - expected) ** 2)) >= least

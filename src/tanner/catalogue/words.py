@@ -48,12 +48,21 @@ def say_of_shoot(session: Session, shoot: Shoot, fields: Mapping[str, str]) -> A
     return record(session, shoot.id, "Words of the shoot", [(shoot, changes)])
 
 
-def say_of_frames(session: Session, frames: Sequence[Frame], fields: Mapping[str, str]) -> Action | None:
-    """Set words of frames, one step for all; an empty text leaves the shoot's word."""
+def say_of_frames(
+    session: Session, frames: Sequence[Frame], fields: Mapping[str, str], keywords: Sequence[str] | None = None
+) -> Action | None:
+    """Set words of frames, and all of their keywords, one step for all; an empty text leaves the shoot's word."""
     given = _checked(fields)
-    changes = [(f, {"words": {k: v for k, v in {**f.words, **given}.items() if v}}) for f in frames]
-    label = f"Words: {', '.join(given)}" + (f", {len(frames)} frames" if len(frames) > 1 else "")
-    return record(session, frames[0].shoot_id, label, list(changes)) if frames else None
+    changes: list[tuple[Any, dict[str, Any]]] = [
+        (f, {"words": {k: v for k, v in {**f.words, **given}.items() if v}}) for f in frames
+    ]
+    if keywords is not None:
+        unique = list(dict.fromkeys(k.strip() for k in keywords if k.strip()))
+        changes = [(f, {**c, "keywords": unique}) for f, c in changes]
+    label = f"Words: {', '.join([*given, *(['keywords'] if keywords is not None else [])])}" + (
+        f", {len(frames)} frames" if len(frames) > 1 else ""
+    )
+    return record(session, frames[0].shoot_id, label, changes) if frames else None
 
 
 def said_of(frames: Sequence[Frame]) -> dict[str, str | None]:

@@ -24,11 +24,14 @@ from tanner.core.output.spec import OutputSpec
 
 CLIPPED = 0.02
 """Share of white px without detail that is told of."""
-PREVIEW_BYTES = 0.125
-"""Bytes a px of the demo's pictures as previews (512 px, JPEG 82), which the figures below go with: measured by
-`python -m bench.deliver sizes`."""
-BYTES: Mapping[str, float] = {"jpeg": 0.155, "webp": 0.085, "avif": 0.085, "jxl": 0.11, "png": 1.35, "png16": 4.3}
-"""Bytes a px of the same pictures at 2048 px, at quality 92 where there is one."""
+PREVIEW_BYTES = 0.09
+"""Bytes a px of a preview (512 px, JPEG 82), the mean of seven frames of the demo."""
+BYTES: Mapping[str, float] = {"jpeg": 0.97, "webp": 0.55, "avif": 0.91, "jxl": 0.60}
+"""Bytes a px over those of the preview, at 2048 px and quality 92: medians of the same frames, which lie within a third."""
+PLAIN_BYTES: Mapping[str, float] = {"png": 1.1, "png16": 5.0}
+"""Bytes a px without loss, which hardly depend on what is seen: noise decides."""
+SHARES = ((1, 0.23), (30, 0.34), (60, 0.41), (75, 0.50), (85, 0.65), (92, 1.0), (97, 3.6), (100, 10.5))
+"""Bytes of a JPEG by quality over those at 92, measured alike; from 93 on it keeps all samples of colour."""
 
 
 def kept_of(frame: Frame, development: Development) -> tuple[int, int]:
@@ -179,25 +182,25 @@ def estimate(spec: OutputSpec, size: tuple[int, int], preview: float | None, kno
     if spec.format in ("tiff8", "tiff16", "dng"):
         whole = w * h * 3 * (1 if spec.format == "tiff8" else 2)
         return int(whole * (1 if spec.compression == "none" or spec.format == "dng" else 0.7)) + 4000
-    if known is not None:
+    if spec.format in PLAIN_BYTES:
+        found = PLAIN_BYTES[spec.format] * w * h
+    elif known is not None:
         found = known * busy * w * h
     else:
-        rate = BYTES[spec.format] * (1 if spec.format.startswith("png") else quality_share(spec.quality))
         # Larger pictures have less in each px.
-        found = rate * busy / PREVIEW_BYTES * w * h * (2048 / max(w, h)) ** 0.3
+        rate = BYTES[spec.format] * busy * quality_share(spec.quality) * (2048 / max(w, h)) ** 0.28
+        found = rate * w * h
     found += 0 if spec.metadata == "none" else 3000
     return int(min(found, spec.most_kb * 1000) if spec.most_kb else found)
 
 
 def quality_share(quality: int) -> float:
-    """Bytes at a quality over those at 92: a straight line of logarithms through measured 60, 75, 92 and 100."""
-    # 85 is where the tables of quantisation usually halve what 92 takes.
-    points = ((1, 0.05), (60, 0.33), (75, 0.45), (85, 0.62), (92, 1.0), (97, 1.9), (100, 3.3))
-    for (a, low), (b, high) in pairwise(points):
+    """Bytes at a quality over those at 92: straight lines of logarithms between measured ones."""
+    for (a, low), (b, high) in pairwise(SHARES):
         if quality <= b:
             share = (quality - a) / (b - a)
             return float(low * (high / low) ** share)
-    return points[-1][1]
+    return SHARES[-1][1]
 
 
 def written_before(session: Session, shoot_id: int, specs: Sequence[OutputSpec]) -> list[list[tuple[int, float]]]:

@@ -17,9 +17,10 @@ router = APIRouter(prefix="/api", tags=["words"])
 
 
 class Said(Body):
-    """Own words of frames by field; an empty text leaves what the shoot says. Texts may hold tokens of names."""
+    """Own words of frames by field; an empty text leaves what the shoot says. Texts may hold tokens of names. Keywords: all of them."""
 
     words: dict[str, str] = Field(max_length=40)
+    keywords: list[str] | None = Field(default=None, max_length=200)
 
 
 @router.post("/words/read")
@@ -30,10 +31,11 @@ def read(body: Body, desk: Desk) -> dict[str, Any]:
         shoot = session.get_one(Shoot, one_shoot(frames))
         first = frames[0]
         values = name_values(name=first.name.rsplit(".", 1)[0], **tokens_of(first, 1, shoot.name, "", ""))
+        keywords = {tuple(f.keywords) for f in frames}
         written = Words(**words_of(shoot, first)).with_tokens(values)
         return {
-            "fields": [{"name": f.name, "label": f.label, "part": f.part} for f in FIELDS if f.name != "keywords"],
-            "own": said_of(frames),
+            "fields": [{"name": f.name, "label": f.label, "part": f.part} for f in FIELDS],
+            "own": {**said_of(frames), "keywords": ", ".join(keywords.pop()) if len(keywords) == 1 else None},
             "shoot": shoot_words(shoot),
             "written": {k: v for k, v in written.model_dump().items() if v},
             "name": first.name,
@@ -47,4 +49,4 @@ def say(body: Said, desk: Desk) -> dict[str, Any]:
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         one_shoot(frames)
-        return done(say_of_frames(session, frames, body.words))
+        return done(say_of_frames(session, frames, body.words, body.keywords))

@@ -3,7 +3,7 @@
 import io
 import struct
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -48,47 +48,68 @@ def encoder(
     at = {"jpeg": _jpeg, "webp": _webp, "avif": _avif, "jxl": _jxl}[spec.format]
     if not spec.most_kb:
         return lambda pixels: at(pixels, spec, spec.quality, profile, meta)
-    return lambda pixels: fitted(
-        lambda quality: at(pixels, spec, quality, profile, meta), round(spec.most_kb * 1000), spec.quality, spec.title
-    )
+    return lambda pixels: _at_most(pixels, spec, lambda s, q: at(pixels, s, q, profile, meta))
 
 
-def fitted(encode: Callable[[int], bytes], most: int, best: int, title: str) -> bytes:
-    """The file of the best quality, up to `best`, that has at most so many bytes.
+SPARE = 0.9
+"""Share of a most of kB below which something between two qualities is looked for."""
 
-    Sizes grow with the quality, nearly as a power of it: the next guess goes by the two that hold the wish between them.
+
+def _at_most(pixels: NDArray[np.uint8], spec: OutputSpec, encode: Callable[[OutputSpec, float], bytes]) -> bytes:
+    """A file of at most so many kB: by quality, and where a step of it leaves much room, by quality with fewer colour samples."""
+    most = round(spec.most_kb * 1000)
+    # WebP and JPEG XL take parts of a step.
+    parts = 4 if spec.format in ("webp", "jxl") else 1
+    steps = [n / parts if parts > 1 else n for n in range(parts, spec.quality * parts + 1)]
+    found, step = fitted(lambda q: encode(spec, q), most, steps, spec.title)
+    if spec.chroma == "auto" and spec.format in ("jpeg", "avif") and len(found) < SPARE * most and step < spec.quality:
+        for chroma in ("422", "420"):
+            fewer = spec.model_copy(update={"chroma": chroma})
+            above = [q for q in steps if q > step]
+            try:
+                other, _ = fitted(lambda q, s=fewer: encode(s, q), most, above, spec.title)  # type: ignore[misc]
+            except SettingsError:
+                continue
+            found = max(found, other, key=len)
+    return found
+
+
+def fitted(encode: Callable[[float], bytes], most: int, steps: Sequence[float], title: str) -> tuple[bytes, float]:
+    """The file of the highest step of quality that has at most so many bytes, and the step.
+
+    Sizes grow with the step, nearly as a power of it: the next guess goes by the two that hold the wish between them.
 
     Raises:
-        SettingsError: not even the lowest quality fits.
+        SettingsError: not even the lowest step fits.
     """
-    found = encode(best)
+    found = encode(steps[-1])
     if len(found) <= most:
-        return found
-    high, high_size = best, len(found)
-    low, low_size, kept = 0, 0, b""
+        return found, steps[-1]
+    high, high_size = len(steps) - 1, len(found)
+    low, low_size, kept = -1, 0, b""
     while high - low > 1:
-        if low:
+        if kept:
             share = np.log(most / low_size) / np.log(high_size / low_size)
             guess = low + round((high - low) * min(0.9, max(0.1, float(share))))
         else:
             guess = round(high * min(0.9, max(0.25, (most / high_size) ** 0.8)))
-        quality = min(high - 1, max(low + 1, guess))
-        data = encode(quality)
+        at = min(high - 1, max(low + 1, guess))
+        data = encode(steps[at])
         if len(data) > most:
-            high, high_size = quality, len(data)
+            high, high_size = at, len(data)
         else:
-            low, low_size, kept = quality, len(data), data
+            low, low_size, kept = at, len(data), data
     if not kept:
         raise SettingsError(
             f"{title}: {most / 1000:g} kB are too few: the lowest quality still takes {high_size / 1000:.1f} kB. "
             "Choose a smaller size, or allow more."
         )
-    return kept
+    return kept, steps[low]
 
 
-def _jpeg(pixels: NDArray[np.uint8], spec: OutputSpec, quality: int, profile: bytes, meta: Blocks) -> bytes:
+def _jpeg(pixels: NDArray[np.uint8], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
     h, w = pixels.shape[:2]
-    strips = [encode_strip(pixels[y : y + STRIP], quality, spec.chroma) for y in range(0, h, STRIP)]
+    strips = [encode_strip(pixels[y : y + STRIP], int(quality), spec.chroma) for y in range(0, h, STRIP)]
     return join(strips, w, h, jpeg_segments(profile, meta), spec.ppi)
 
 
@@ -102,17 +123,17 @@ def _saved(pixels: NDArray[np.uint8], kind: str, profile: bytes, meta: Blocks, *
     return out.getvalue()
 
 
-def _webp(pixels: NDArray[np.uint8], spec: OutputSpec, quality: int, profile: bytes, meta: Blocks) -> bytes:
+def _webp(pixels: NDArray[np.uint8], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
     return _saved(pixels, "WEBP", profile, meta, quality=quality, method=4)
 
 
-def _avif(pixels: NDArray[np.uint8], spec: OutputSpec, quality: int, profile: bytes, meta: Blocks) -> bytes:
+def _avif(pixels: NDArray[np.uint8], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
     chroma = {"auto": "4:4:4" if quality >= 70 else "4:2:0", "444": "4:4:4", "422": "4:2:2", "420": "4:2:0"}[
         spec.chroma
     ]
     # Turned pictures say so in a property of the format; an EXIF block that says it, too, would be written anew, in ASCII.
     meta = replace(meta, exif=_without_orientation(meta.exif))
-    return _saved(pixels, "AVIF", profile, meta, quality=quality, subsampling=chroma, speed=7)
+    return _saved(pixels, "AVIF", profile, meta, quality=int(quality), subsampling=chroma, speed=7)
 
 
 def _without_orientation(exif: bytes) -> bytes:
@@ -132,7 +153,7 @@ def _without_orientation(exif: bytes) -> bytes:
     )
 
 
-def _jxl(pixels: NDArray[np.uint8], spec: OutputSpec, quality: int, profile: bytes, meta: Blocks) -> bytes:
+def _jxl(pixels: NDArray[np.uint8], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
     import pillow_jxl  # noqa: F401  # makes the format known to Pillow
 
     if quality == 100:

@@ -12,6 +12,7 @@ import { Dragging, followChoice, Proposal } from "./sheet-sets.js";
 import { Sidecars } from "./sidecars.js";
 import { place } from "./sheet-layout.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
+import { openWords } from "./words.js";
 
 const roll = byId("roll");
 const inner = byId("roll-inner");
@@ -323,6 +324,7 @@ const actions = {
     return change("/api/sets/merge", { into: sets[0], others: sets.slice(1) });
   },
   carry: () => carryFrom(),
+  words: () => openWords(ids(), load),
   match: () => {
     // The frame that was chosen first is the reference; one alone is matched to its lead.
     const first = state.frames.get(state.anchor) || state.frames.get(ids()[0]);
@@ -474,6 +476,7 @@ useKeys("sheet", [
   ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marking({ stars: n }) })),
   { id: "label", key: "l", label: "Next colour label", run: () => state.active && marking({ label: step(state.frames.get(state.active), 1) }) },
   { id: "lead", key: "t", label: "Make lead of its set", run: () => state.chosen.size === 1 && actions.lead() },
+  { id: "words", key: "w", label: "Words …", run: () => state.chosen.size && actions.words() },
   { id: "carry", key: "o", label: "Carry over …", run: () => state.chosen.size && actions.carry() },
   { id: "split", key: "s", label: "Split off into a set of their own", run: () => state.chosen.size && actions.split() },
   { id: "merge", key: "g", label: "Merge the sets of the chosen", run: () => new Set(ids().map((id) => state.frames.get(id).set)).size > 1 && actions.merge() },

@@ -17,7 +17,7 @@ export async function openWords(frames, then = () => null) {
   byId("words-about").textContent = frames ? "An empty field leaves what the shoot says. Tokens in braces are filled for each frame." : "Written into the files of all frames that say nothing else. Tokens in braces are filled for each frame.";
   before = {};
   byId("words-fields").replaceChildren(
-    ...data.fields.flatMap((f) => {
+    ...data.fields.filter((f) => frames || f.name !== "keywords").flatMap((f) => {
       const own = frames ? data.own[f.name] : data.shoot[f.name] || "";
       before[f.name] = own;
       const hint = own === null ? "differs between frames" : frames ? data.shoot[f.name] || "" : "";
@@ -40,8 +40,13 @@ byId("words-form").addEventListener("submit", async (event) => {
     // A field that differed and was left empty stays as it was in each frame.
     if (input.value.trim() !== (before[input.name] || "")) words[input.name] = input.value.trim();
   }
+  const body = { frames: target.frames, words };
+  if ("keywords" in words) {
+    body.keywords = words.keywords.split(",").map((k) => k.trim()).filter(Boolean);
+    delete words.keywords;
+  }
   try {
-    if (Object.keys(words).length) await (target.frames ? post("/api/words", { frames: target.frames, words }) : post(`/api/shoots/${shootId}/words`, { words }));
+    if (Object.keys(words).length || body.keywords) await (target.frames ? post("/api/words", body) : post(`/api/shoots/${shootId}/words`, { words }));
   } catch (error) {
     byId("words-error").textContent = error.message;
     return;
