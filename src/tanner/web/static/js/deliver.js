@@ -197,7 +197,7 @@ async function loadSpecs() {
   state.specs = data.specs;
   const known = new Set(data.specs.map((s) => s.key));
   state.chosen = new Set([...state.chosen].filter((k) => known.has(k)));
-  if (!state.chosen.size) for (const k of ["shipped/web-gallery", "shipped/portfolio"]) if (known.has(k)) state.chosen.add(k);
+  if (!state.chosen.size) for (const k of ["shipped/web-gallery", "shipped/full-size"]) if (known.has(k)) state.chosen.add(k);
   byId("specs").replaceChildren(
     ...data.specs.map((spec) => {
       const box = el("input", { type: "checkbox", id: `spec-${spec.key}`, checked: state.chosen.has(spec.key) });
