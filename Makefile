@@ -28,6 +28,11 @@ help: ## lists the commands
 	command -v chromium >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium >/dev/null; }
 	touch $@
 
+.stamps/exiftool:
+	@mkdir -p .stamps
+	command -v exiftool >/dev/null || { apt-get update -qq && apt-get install -y -qq libimage-exiftool-perl >/dev/null; }
+	touch $@
+
 setup: .stamps/venv .stamps/kernels ## installs what Tanner needs, from the lock file
 
 demo: setup ## starts Tanner with the demo shoot
@@ -55,7 +60,7 @@ lock: ## writes the lock file again from pyproject.toml
 css: .stamps/node ## builds the style sheet
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o src/tanner/web/static/tanner.css --minify
 
-test: setup .stamps/node .stamps/chromium ## passes all tests, the browser's in a process of their own
+test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests, the browser's in a process of their own
 	$(PY) -m pytest -q tests --ignore tests/browser
 	$(PY) -m pytest -q tests/browser
 
@@ -74,6 +79,7 @@ bench: setup ## measures speed as ratios to a reference in the same run
 	$(PY) -m bench.run
 	$(PY) -m bench.colour
 	$(PY) -m bench.optics
+	$(PY) -m bench.deliver
 
 shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 	$(PY) -m bench.shots

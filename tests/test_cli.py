@@ -170,3 +170,41 @@ def test_serve_says_where_and_minds_the_port(tmp_path: Path) -> None:
                 break
             time.sleep(0.1)
         assert server.poll() is not None
+
+
+def test_a_shoot_is_delivered(originals: Path, tmp_path: Path) -> None:
+    data, out = tmp_path / "data", tmp_path / "out"
+    files = [str(originals / f"T000{n}.DNG") for n in (1, 2, 3)]
+    tanner("import", *files, "--shoot", "Spring", "--data", str(data))
+    base = ("deliver", "--shoot", "Spring", "--data", str(data), "--spec", "web gallery")
+    rows = [json.loads(line) for line in tanner(*base, "--to", str(out), "--dry-run", "--json").stdout.splitlines()]
+    assert [Path(r["target"]).name for r in rows] == ["T0001.jpg", "T0002.jpg", "T0003.jpg"]
+    assert all(r["width"] == 600 and "no rights set" in r["notes"] for r in rows) and not out.exists()
+    own = tmp_path / "own.json"
+    own.write_text('{"title": "Own", "size": "crop:100x100", "format": "png16", "name": "{text}{number:2}"}')
+    more = (
+        "--spec",
+        str(own),
+        "--filter",
+        "name:0001 or name:0003",
+        "--text",
+        "x",
+        "--start",
+        "8",
+        "--document",
+        "checksums",
+    )
+    done = tanner(*base, *more, "--to", str(out), "--json").stdout.splitlines()
+    items = [json.loads(line) for line in done]
+    assert {i["state"] for i in items if "state" in i} == {"done"} and items[-1]["kind"] == "checksums"
+    assert sorted(p.name for p in out.rglob("*.png")) == ["x08.png", "x09.png"]
+    assert len(list(out.rglob("*.jpg"))) == 2 and Path(items[-1]["path"]).read_text().count("\n") == 4
+    for arguments, words in (
+        (("--to", str(out), "--filter", "keep"), "No frame"),
+        (("--to", str(out), "--filter", "("), "Filter"),
+        ((), "--to FOLDER"),
+        (("--to", str(out), "--document", "poster"), "no document"),
+        (("--to", str(out), "--spec", "gone"), "no output spec"),
+    ):
+        assert words in tanner(*base, *arguments, expect=1).stderr
+    assert "no shoot" in tanner(*base[:2], "Autumn", *base[3:], "--dry-run", expect=1).stderr

@@ -1,11 +1,22 @@
 """Names of finished files."""
 
 from datetime import datetime
+from pathlib import Path
 
 import pytest
 
 from tanner.core.errors import FormatError
-from tanner.core.output.naming import LONGEST, TOKENS, check_template, clean, fill, fill_folder, name_values
+from tanner.core.output.naming import (
+    LONGEST,
+    TOKENS,
+    Taken,
+    check_template,
+    clean,
+    fill,
+    fill_folder,
+    name_values,
+    remarks,
+)
 
 VALUES = name_values(
     name="AF0001", number=7, shoot="Spring / lamps", group="Set 2", spec="Web", taken=datetime(2026, 3, 12, 9, 5, 1), size=(1080, 720), stars=3, text="T", label="red", camera="Alder One", lens="55", iso=100, keyword="lamp",
@@ -58,3 +69,40 @@ def test_templates_that_make_no_sense(template: str) -> None:
 
 def test_undated() -> None:
     assert fill("{date}", name_values(name="x")) == "undated"
+
+
+def test_numbers_take_digits() -> None:
+    assert fill("{number} {number:2} {number:6}", VALUES) == "0007 07 000007"
+    for bad in ("{number:0}", "{number:x}", "{name:3}"):
+        with pytest.raises(FormatError):
+            check_template(bad)
+
+
+@pytest.mark.parametrize(
+    ("template", "said"),
+    [
+        ("{name}", ""),
+        ("{shoot}", "replaced by -"),
+        ("{name}?", "replaced by -"),
+        (" {name}.", "left out"),
+        ("x" * 150 + "{shoot}{shoot}{shoot}", "cut to 180 bytes"),
+        ("con", "device"),
+        (" . ", "empty"),
+    ],
+)
+def test_what_a_name_has_to_change_is_told(template: str, said: str) -> None:
+    found = remarks(template, VALUES)
+    assert any(said in f for f in found) if said else not found
+    assert fill("con", VALUES) == "_con" and fill("LPT1.x", VALUES) == "_LPT1.x"
+
+
+def test_capitals_and_accents_do_not_make_another_name(tmp_path: Path) -> None:
+    """As on file systems that take both for one: a clash is told before."""
+    (tmp_path / "Lamp.JPG").touch()
+    (tmp_path / "caf\u00e9.jpg").touch()
+    taken = Taken()
+    assert taken.there(tmp_path / "lamp.jpg") and taken.there(tmp_path / "cafe\u0301.jpg")
+    assert not taken.there(tmp_path / "new.jpg") and not taken.there(tmp_path / "gone" / "x.jpg")
+    taken.add([tmp_path / "LAMP-2.jpg"])
+    assert taken.free(tmp_path / "lamp.jpg", there=True).name == "lamp-3.jpg"
+    assert taken.free(tmp_path / "lamp.jpg", there=False).name == "lamp.jpg"

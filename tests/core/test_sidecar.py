@@ -1,5 +1,6 @@
 """Sidecars: written, read back, read by a second XMP reader (Exiv2), and refused with words when damaged."""
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -25,6 +26,7 @@ FULL = Sidecar(
     stars=4,
     label="green",
     keywords=("catalogue", "Käthe & Co"),
+    words={"headline": "Lämps", "caption": "{set} & {name}"},
 )  # fmt: skip
 
 
@@ -49,13 +51,16 @@ def test_any_words_and_values_come_back(name: str, exposure: float, keywords: li
 def test_a_second_reader_sees_the_same(tmp_path: Path) -> None:
     """Exiv2 reads the file as XMP, standard properties and ours."""
     path = beside(tmp_path / "AF0001.DNG")
-    path.write_bytes(sidecar_bytes(FULL))
+    path.write_bytes(
+        sidecar_bytes(replace(FULL, said={"rights": "© Alder", "city": "Alderfinch", "email": "a@alder.example"}))
+    )
     exiv2.XmpProperties.registerNs(NS, "tanner")
     image = exiv2.ImageFactory.open(str(path))
     image.readMetadata()
     found = {d.key(): d.toString() for d in image.xmpData()}
     assert found["Xmp.xmp.Rating"] == "4" and found["Xmp.xmp.Label"] == "green"
     assert found["Xmp.dc.subject"] == "catalogue, Käthe & Co"
+    assert "© Alder" in found["Xmp.dc.rights"] and found["Xmp.photoshop.City"] == "Alderfinch"
     assert found["Xmp.tanner.Own"] == '{"light.contrast": -12.0, "light.exposure": 0.5}'
     assert found["Xmp.tanner.Set"] == '"Lamps <blue> & \\"white\\""' and found["Xmp.tanner.Lead"] == "true"
 

@@ -11,12 +11,14 @@ from sqlalchemy.orm import Session
 
 from tanner.catalogue.development import Resolver, record, set_each
 from tanner.catalogue.models import Action, Frame, FrameSet, Patch
+from tanner.catalogue.words import words_of
 from tanner.core.adjust.registry import adjustments
 from tanner.core.errors import TannerError
 from tanner.core.output.files import write_whole
+from tanner.core.output.words import TEXT_FIELDS
 from tanner.core.series.sidecar import ENDING, Sidecar, beside, found_beside, parse_sidecar, sidecar_bytes
 
-FIELDS = ("own", "offsets", "worn", "follows", "stars", "label")
+FIELDS = ("own", "offsets", "worn", "follows", "stars", "label", "words")
 
 
 def mark_of(data: bytes) -> str:
@@ -31,6 +33,7 @@ def sidecar_of(resolver: Resolver, frame: Frame) -> Sidecar:
         own=frame.own, offsets=frame.offsets, worn=frame.worn, follows=frame.follows,
         shown=resolver.resolve(frame).values, content=frame.content, group=group.name if group else "",
         lead=resolver.is_lead(frame), stars=frame.stars, label=frame.label, keywords=tuple(frame.keywords),
+        words=frame.words, said={k: v for k, v in words_of(resolver.shoot, frame).items() if k in TEXT_FIELDS},
     )  # fmt: skip
 
 
@@ -138,6 +141,9 @@ def _differs(mine: Sidecar, theirs: Sidecar) -> list[dict[str, Any]]:
             rows.append({"label": name, "mine": getattr(mine, name), "theirs": getattr(theirs, name)})
     if set(mine.keywords) != set(theirs.keywords):
         rows.append({"label": "keywords", "mine": ", ".join(mine.keywords), "theirs": ", ".join(theirs.keywords)})
+    for name in sorted(set(mine.words) | set(theirs.words)):
+        if mine.words.get(name) != theirs.words.get(name):
+            rows.append({"label": name, "mine": mine.words.get(name, ""), "theirs": theirs.words.get(name, "")})
     return rows
 
 

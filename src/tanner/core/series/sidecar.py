@@ -18,6 +18,7 @@ from pydantic import BaseModel
 from tanner import __version__
 from tanner.core.adjust.registry import adjustments, develop
 from tanner.core.errors import FormatError, SettingsError
+from tanner.core.output.words import SPACES, TEXT_FIELDS, Words, xmp_properties
 
 NS = "https://tanner.invalid/ns/development/1/"
 """Ours; a name only, nothing is there to be fetched."""
@@ -36,6 +37,7 @@ class Sidecar:
 
     Attributes:
         own, offsets, worn, follows: the frame's own layer; shown: all values as resolved when it was written.
+        words: what the frame itself says (see `core.output.words`); said: the same over its shoot's words, for others.
         content: hash of the original; changed: when it was written; group: name of the frame's set; lead: it leads it.
     """
 
@@ -51,11 +53,13 @@ class Sidecar:
     stars: int = 0
     label: str = "none"
     keywords: tuple[str, ...] = ()
+    words: dict[str, str] = field(default_factory=dict)
+    said: dict[str, str] = field(default_factory=dict)
 
     def same_development(self, other: "Sidecar") -> bool:
         """Whether two say the same about a frame, whenever they were written."""
         mine, theirs = (
-            (s.own, s.offsets, s.follows, s.stars, s.label, s.keywords, [w.get("key") for w in s.worn])
+            (s.own, s.offsets, s.follows, s.stars, s.label, s.keywords, s.words, [w.get("key") for w in s.worn])
             for s in (self, other)
         )
         return mine == theirs
@@ -80,7 +84,7 @@ def sidecar_bytes(sidecar: Sidecar) -> bytes:
     """The file: an XMP packet without a wrapper, as beside originals."""
     values = {
         "Own": sidecar.own, "Offsets": sidecar.offsets, "Worn": sidecar.worn, "Follows": sidecar.follows,
-        "Shown": sidecar.shown, "Content": sidecar.content, "Set": sidecar.group, "Lead": sidecar.lead,
+        "Shown": sidecar.shown, "Words": sidecar.words, "Content": sidecar.content, "Set": sidecar.group, "Lead": sidecar.lead,
     }  # fmt: skip
     lines = [
         f"   <tanner:{k}>{escape(json.dumps(v, ensure_ascii=False, sort_keys=True))}</tanner:{k}>"
@@ -90,10 +94,12 @@ def sidecar_bytes(sidecar: Sidecar) -> bytes:
     words = "".join(f"<rdf:li>{escape(k)}</rdf:li>" for k in sidecar.keywords)
     subject = f"   <dc:subject><rdf:Bag>{words}</rdf:Bag></dc:subject>\n" if words else ""
     label = f"   <xmp:Label>{escape(sidecar.label)}</xmp:Label>\n" if sidecar.label != "none" else ""
-    body = "\n".join(lines)
+    said = xmp_properties(Words.model_validate(sidecar.said))
+    body = "\n".join(lines + ([f"   {said}"] if said else []))
+    spaces = "".join(f' xmlns:{k}="{v}"' for k, v in SPACES.items() if k not in ("xmp", "dc"))
     return (
         f'<?xml version="1.0" encoding="UTF-8"?>\n<x:xmpmeta xmlns:x="adobe:ns:meta/">\n <rdf:RDF xmlns:rdf="{RDF}">\n'
-        f'  <rdf:Description rdf:about="" xmlns:xmp="{XMP}" xmlns:dc="{DC}" xmlns:tanner="{NS}">\n'
+        f'  <rdf:Description rdf:about="" xmlns:xmp="{XMP}" xmlns:dc="{DC}" xmlns:tanner="{NS}"{spaces}>\n'
         f"   <xmp:CreatorTool>Tanner {__version__}</xmp:CreatorTool>\n   <xmp:MetadataDate>{changed}</xmp:MetadataDate>\n"
         f"   <xmp:Rating>{sidecar.stars}</xmp:Rating>\n{label}{subject}{body}\n"
         "  </rdf:Description>\n </rdf:RDF>\n</x:xmpmeta>\n"
@@ -166,6 +172,7 @@ def _sidecar(found: dict[str, Any]) -> Sidecar | None:
         content=str(ours("Content", "")), changed=_when(date), group=str(ours("Set", "")), lead=bool(ours("Lead", False)),
         stars=stars, label=label if label in LABELS else "none",
         keywords=tuple(keywords if isinstance(keywords, list) else [keywords]),
+        words={k: str(v) for k, v in ours("Words", {}).items() if k in TEXT_FIELDS},
     )  # fmt: skip
 
 
