@@ -13,7 +13,11 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from bench.run import FULL, SMALL, ours, peak, reference
+from bench.series import many
+from tanner.catalogue.store import Catalogue
 from tanner.core.output.spec import OutputSpec
+from tanner.jobs.deliveries import Deliveries
+from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
@@ -44,6 +48,38 @@ def batch(paths: list[str], out: str, rounds: int = 3) -> dict[str, float]:
     return result
 
 
+def thousand(folder: Path, raw: Path) -> dict[str, float]:
+    """Seconds from asking for 1,000 frames to the first file, and the share of a core that following them takes."""
+    many(folder / "data", raw, 1000, 500)
+    catalogue, workers, out = Catalogue(folder / "data"), Workers(2), folder / "out"
+    for job in [workers.submit(ready) for _ in range(2)]:
+        job.result()
+    deliveries = Deliveries(catalogue, workers)
+    began = time.perf_counter()
+    number = deliveries.create(1, list(range(1, 1001)), [OutputSpec(**SMALL), OutputSpec(**THUMB)], out)
+    planned = time.perf_counter() - began
+    while not (out.exists() and any(out.glob("*.jpg"))):
+        time.sleep(0.005)
+    first = time.perf_counter() - began
+    time.sleep(5)
+    since, asking, rounds = -1, 0.0, 0
+    watched = time.perf_counter()
+    while time.perf_counter() - watched < 12:
+        with catalogue.read() as session:
+            began = time.perf_counter()
+            since = deliveries.progress(session, number, since)["counter"]
+            asking += time.perf_counter() - began if rounds else 0.0  # the first asks for all
+        rounds += 1
+        time.sleep(0.4)
+    spent = time.perf_counter() - watched
+    deliveries.cancel(number)
+    deliveries.wait()
+    deliveries.close()
+    workers.shutdown()
+    catalogue.close()
+    return {"planned": planned, "first": first, "progress": asking / spent}
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
@@ -60,6 +96,11 @@ def main() -> None:
                 print(
                     f"{label}: {kind}: {ratio:.2f} times two processes of the reference (must {MUST[kind]})", flush=True
                 )
+        found = thousand(folder, folder / "unco.dng")
+        print(
+            f"1,000 frames x 2: recorded in {found['planned']:.2f} s, first file after {found['first']:.2f} s (must 3)"
+        )
+        print(f"asking for progress takes {100 * found['progress']:.2f} % of the time (must 1)", flush=True)
         with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
             print(
                 f"peak memory of one worker: {pool.submit(peak, str(folder / 'unco.dng'), name).result():.0f} MB (must 600)"

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import pytest
 import tifffile
+from made import exposure
 
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.spaces import icc_profile
@@ -15,6 +16,7 @@ from tanner.core.errors import UnreadableFile
 from tanner.core.raw.opcodes import lens_fields, split
 from tanner.core.raw.reader import read
 from tanner.core.render import render
+from tanner.studio.camera import take
 
 
 def test_facts_of_a_raw_file(lamp: Path) -> None:
@@ -243,3 +245,33 @@ def test_a_file_without_a_matrix_says_so(tmp_path: Path) -> None:
     source = read(path)
     assert any("matrix" in w for w in source.facts.warnings)
     assert render(source, develop({}), (100, 60)).std() > 1
+
+
+def test_a_plain_mosaic_is_what_libraw_decodes(tmp_path: Path) -> None:
+    """Numbers and black level of a DNG without compression, read as they lie, against LibRaw's; others are left to it."""
+    import rawpy
+
+    from tanner.core.raw.plain import plain_mosaic
+
+    path = tmp_path / "plain.dng"
+    path.write_bytes(take(exposure("P.DNG"), compress=False))
+    found = plain_mosaic(path, (600, 400), (600, 400))
+    assert found is not None
+    with rawpy.imread(str(path)) as raw:
+        assert np.array_equal(found.pixels(), raw.raw_image_visible)
+        colours = "".join("RGBG"[c] for c in raw.raw_pattern.ravel())
+        assert found.white == raw.white_level and found.colours == colours
+        assert found.black == tuple(
+            float(raw.black_level_per_channel[raw.raw_pattern[y, x]]) for y in (0, 1) for x in (0, 1)
+        )
+    source = read(path)
+    assert source.decoder is None or np.array_equal(source.data, found.pixels())
+    packed = tmp_path / "packed.dng"
+    packed.write_bytes(take(exposure("P.DNG"), compress=True))
+    assert plain_mosaic(packed, (600, 400), (600, 400)) is None
+    assert np.array_equal(read(packed).data, source.data)
+    same = {"path", "file_bytes"}
+    assert read(packed).facts.model_dump(exclude=same) == source.facts.model_dump(exclude=same)
+    assert plain_mosaic(path, (600, 400), (590, 390)) is None  # a masked border is cut by LibRaw
+    path.write_bytes(path.read_bytes()[:-5000])
+    assert plain_mosaic(path, (600, 400), (600, 400)) is None

@@ -23,6 +23,7 @@ from tanner.core.optics import database
 from tanner.core.optics.lens import Lens, OpcodeLens
 from tanner.core.raw import opcodes, tags
 from tanner.core.raw.facts import FrameFacts
+from tanner.core.raw.plain import PlainMosaic, plain_mosaic
 
 MOST_PIXELS = 400_000_000
 FINISHED = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
@@ -234,7 +235,8 @@ def _read_raw(path: Path, pixels: bool) -> Source:
     try:
         sizes = raw.sizes
         _sane(path, sizes.raw_width, sizes.raw_height)
-        found = _raw_facts(path, raw)
+        plain = plain_mosaic(path, (sizes.raw_width, sizes.raw_height), (sizes.width, sizes.height))
+        found = _raw_facts(path, raw, plain)
         lists = found.pop("lists")
         maps = _gain_maps(lists[3])
         top, left = _trim(found, lists)
@@ -242,17 +244,16 @@ def _read_raw(path: Path, pixels: bool) -> Source:
         found["profiles"], found["warnings"] = tuple(p.name for p in inside), (*found["warnings"], *odd)
         if not pixels:
             return Source(FrameFacts(**found), np.empty((0, 0), np.uint16), profiles=inside, gain_maps=maps)
-        pattern = raw.raw_pattern
         if found["kind"] == "bayer":
             # Kernels are compiled for whole arrays: a mosaic with a frame of masked pixels is copied out.
-            data: NDArray[Any] = raw.raw_image_visible
+            data: NDArray[Any] = raw.raw_image_visible if plain is None else plain.pixels()
             if lists[1] or lists[2]:
                 data = _opcodes_done(data, found, lists)
             data = np.ascontiguousarray(data[top : top + found["height"], left : left + found["width"]])
             if not data.any():
                 raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
             return Source(FrameFacts(**found), data, decoder=raw, profiles=inside, gain_maps=maps)
-        if pattern is None and raw.raw_image_visible.ndim == 3:
+        if raw.raw_pattern is None and raw.raw_image_visible.ndim == 3:
             values = raw.raw_image_visible[..., :3].astype(np.float32)
             black = np.float32(raw.black_level_per_channel[0])
             planes = (values - black) / np.float32(found["white"] - black)
@@ -317,7 +318,7 @@ def _demosaic_by_libraw(raw: Any, found: dict[str, Any]) -> NDArray[np.float32]:
     return np.ascontiguousarray(rgb.transpose(2, 0, 1)).astype(np.float32) / np.float32(65535)
 
 
-def _raw_facts(path: Path, raw: Any) -> dict[str, Any]:
+def _raw_facts(path: Path, raw: Any, plain: PlainMosaic | None) -> dict[str, Any]:
     sizes = raw.sizes
     facts: dict[str, Any] = {"path": str(path), "file_bytes": path.stat().st_size}
     facts |= tags.exif_facts(path)
@@ -325,32 +326,18 @@ def _raw_facts(path: Path, raw: Any) -> dict[str, Any]:
     warnings: list[str] = []
     facts["orientation"] = {0: 1, 3: 3, 5: 8, 6: 6}.get(sizes.flip, facts.get("orientation", 1))
     facts["width"], facts["height"] = int(sizes.width), int(sizes.height)
-    pattern = raw.raw_pattern
-    names = raw.color_desc.decode(errors="replace")
-    if pattern is not None and pattern.shape == (2, 2) and sorted(pattern.ravel() % 4) in ([0, 1, 2, 3], [0, 1, 1, 2]):
-        colours = [[names[c] for c in row] for row in pattern.tolist()]
-        if sorted(chain(*colours)) == ["B", "G", "G", "R"]:
-            facts["kind"], facts["mosaic"] = "bayer", "Bayer " + "".join(chain(*colours))
-            facts["pattern"] = next((y, x) for y in range(2) for x in range(2) if colours[y][x] == "R")
-            facts["width"] -= facts["width"] % 2
-            facts["height"] -= facts["height"] % 2
-            blacks = raw.black_level_per_channel
-            facts["black"] = tuple(float(blacks[pattern[y, x]]) for y in range(2) for x in range(2))
-    if "kind" not in facts:
-        facts["kind"] = "camera"
-        facts["mosaic"] = "none" if pattern is None else f"{pattern.shape[1]} × {pattern.shape[0]}"
-    facts["white"] = float(raw.white_level or 65535)
+    if plain is not None:
+        # Asking LibRaw for any of this would decode the file.
+        facts |= {"kind": "bayer", "mosaic": f"Bayer {plain.colours}", "black": plain.black, "white": plain.white}
+        facts["pattern"] = divmod(plain.colours.index("R"), 2)
+    else:
+        warnings += _decoded_facts(facts, raw)
+    if facts["kind"] == "bayer":
+        facts["width"] -= facts["width"] % 2
+        facts["height"] -= facts["height"] % 2
     if facts["white"] <= max(facts.get("black", (0,))):
         warnings.append("The white level is below the black level; the full scale is used.")
         facts["white"], facts["black"] = 65535.0, (0.0, 0.0, 0.0, 0.0)
-    wb = np.array(raw.camera_whitebalance[:3], dtype=np.float64)
-    if not np.isfinite(wb).all() or (wb <= 0).any():
-        wb = np.array(raw.daylight_whitebalance[:3], dtype=np.float64)
-        warnings.append("No as-shot white balance in the file; daylight is assumed.")
-    if not np.isfinite(wb).all() or (wb <= 0).any():
-        wb = np.ones(3)
-    neutral = 1 / wb
-    facts["neutral"] = tuple(float(v) for v in neutral / neutral.max())
     _dng_facts(facts, dng)
     warnings += facts.pop("odd_opcodes", [])
     facts["lists"] = {n: bytes(dng.get(f"OpcodeList{n}", b"")) for n in (1, 2, 3)}
@@ -362,6 +349,33 @@ def _raw_facts(path: Path, raw: Any) -> dict[str, Any]:
             warnings.append("No colour matrix for this camera: colours are shown as if it saw like sRGB.")
     facts["warnings"] = tuple(warnings)
     return facts
+
+
+def _decoded_facts(facts: dict[str, Any], raw: Any) -> list[str]:
+    """Mosaic, levels and white balance as LibRaw tells them once it has decoded a file; warnings."""
+    warnings = []
+    pattern = raw.raw_pattern
+    names = raw.color_desc.decode(errors="replace")
+    if pattern is not None and pattern.shape == (2, 2) and sorted(pattern.ravel() % 4) in ([0, 1, 2, 3], [0, 1, 1, 2]):
+        colours = [[names[c] for c in row] for row in pattern.tolist()]
+        if sorted(chain(*colours)) == ["B", "G", "G", "R"]:
+            facts["kind"], facts["mosaic"] = "bayer", "Bayer " + "".join(chain(*colours))
+            facts["pattern"] = next((y, x) for y in range(2) for x in range(2) if colours[y][x] == "R")
+            blacks = raw.black_level_per_channel
+            facts["black"] = tuple(float(blacks[pattern[y, x]]) for y in range(2) for x in range(2))
+    if "kind" not in facts:
+        facts["kind"] = "camera"
+        facts["mosaic"] = "none" if pattern is None else f"{pattern.shape[1]} × {pattern.shape[0]}"
+    facts["white"] = float(raw.white_level or 65535)
+    wb = np.array(raw.camera_whitebalance[:3], dtype=np.float64)
+    if not np.isfinite(wb).all() or (wb <= 0).any():
+        wb = np.array(raw.daylight_whitebalance[:3], dtype=np.float64)
+        warnings.append("No as-shot white balance in the file; daylight is assumed.")
+    if not np.isfinite(wb).all() or (wb <= 0).any():
+        wb = np.ones(3)
+    neutral = 1 / wb
+    facts["neutral"] = tuple(float(v) for v in neutral / neutral.max())
+    return warnings
 
 
 def _dng_facts(facts: dict[str, Any], dng: dict[str, Any]) -> None:
