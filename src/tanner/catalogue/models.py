@@ -169,6 +169,7 @@ class DeliveryItem(Base):
     """
 
     __tablename__ = "delivery_item"
+    __table_args__ = (Index("ix_delivery_item_delivery_state", "delivery_id", "state"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     delivery_id: Mapped[int] = mapped_column(ForeignKey("delivery.id"), index=True)
     frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id"))

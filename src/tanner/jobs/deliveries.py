@@ -11,8 +11,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy import func, insert, select
+from sqlalchemy.orm import Session, defer
 
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
 from tanner.catalogue.store import Catalogue
@@ -45,7 +45,7 @@ class Deliveries:
         self._closing = False
         self._counter = 0
         self._changed: dict[int, dict[int, int]] = {}
-        self._pace: dict[int, tuple[float, float]] = {}
+        self._pace: dict[int, tuple[float, float, float]] = {}
         self._checks: dict[int, dict[str, Any]] = {}
 
     def create(
@@ -69,7 +69,7 @@ class Deliveries:
         if not specs:
             raise TannerError("Choose at least one output spec.")
         with self._catalogue.write() as session:
-            chosen = [f for f in (session.get(Frame, i) for i in frames) if f and f.shoot_id == shoot_id]
+            chosen = _frames(session, shoot_id, frames)
             if not chosen and queue:
                 raise TannerError("Choose at least one frame.")
             options: dict[str, Any] = {"text": text, "start": start}
@@ -92,7 +92,7 @@ class Deliveries:
             delivery = session.get(Delivery, delivery_id)
             if delivery is None:
                 raise TannerError("This delivery is no longer there.")
-            chosen = [f for f in (session.get(Frame, i) for i in frames) if f and f.shoot_id == delivery.shoot_id]
+            chosen = _frames(session, delivery.shoot_id, frames)
             count = self._add(session, delivery, chosen)
         self.enqueue(delivery_id)
         return count
@@ -107,9 +107,9 @@ class Deliveries:
             [Path(t) for t, _ in earlier],
         ).rows(frames, specs)  # fmt: skip
         keys = ("spec", "number", "target", "settings", "width", "height")
-        session.add_all(
-            DeliveryItem(delivery_id=delivery.id, frame_id=row["frame"], **{k: row[k] for k in keys}) for row in rows
-        )
+        items = [{"delivery_id": delivery.id, "frame_id": row["frame"], **{k: row[k] for k in keys}} for row in rows]
+        if items:
+            session.execute(insert(DeliveryItem), items)
         return len(rows)
 
     def enqueue(self, delivery_id: int) -> None:
@@ -140,7 +140,10 @@ class Deliveries:
 
         Nobody writes files of the delivery meanwhile: see `_alone` and `_nobody_at`.
         """
-        said = _read_journal(self._journal(delivery_id))
+        journal = self._journal(delivery_id)
+        if not journal.exists():
+            return  # nothing of it was ever under way
+        said = _read_journal(journal)
         with self._catalogue.write() as session:
             query = select(DeliveryItem).where(
                 DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("running", "waiting"))
@@ -238,14 +241,25 @@ class Deliveries:
             delivery.state = "running"
             delivery.options = {k: v for k, v in delivery.options.items() if k != "more"}
             specs = list(delivery.specs)
-            query = select(DeliveryItem.frame_id, DeliveryItem.id).where(
-                DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting"
+            query = (
+                select(
+                    DeliveryItem.frame_id,
+                    DeliveryItem.id,
+                    DeliveryItem.width,
+                    DeliveryItem.height,
+                    Frame.width,
+                    Frame.height,
+                )
+                .join(Frame, Frame.id == DeliveryItem.frame_id)
+                .where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
             )
             frames: dict[int, list[int]] = {}
-            for frame_id, item_id in session.execute(query.order_by(DeliveryItem.id)):
+            rest = 0.0
+            for frame_id, item_id, w, h, fw, fh in session.execute(query.order_by(DeliveryItem.id)):
                 frames.setdefault(frame_id, []).append(item_id)
+                rest += work_of((fw, fh), (w, h))
             text = str(delivery.options.get("text", ""))
-        self._pace[delivery_id] = time.monotonic(), 0.0
+        self._pace[delivery_id] = time.monotonic(), 0.0, rest
 
         def one(entry: tuple[int, list[int]]) -> None:
             if not stop.is_set() and not self._closing:
@@ -298,9 +312,10 @@ class Deliveries:
                 if entry is not None:
                     _note(entry, result)
                     self._tell(delivery_id, number)
-        began, work = self._pace[delivery_id]
-        work += sum(work_of(size, (i.width, i.height)) for i in items)
-        self._pace[delivery_id] = began, work
+        done = sum(work_of(size, (i.width, i.height)) for i in items)
+        with self._lock:
+            began, work, rest = self._pace[delivery_id]
+            self._pace[delivery_id] = began, work + done, rest - done
 
     def _some_placed(self, delivery_id: int, item_ids: Sequence[int], results: list[dict[str, Any]]) -> None:
         """A worker that died had perhaps put some of its files in place already."""
@@ -339,22 +354,14 @@ class Deliveries:
             "state": delivery.state,
             "counter": counter,
             "states": states,
-            "left_s": self._left(session, delivery) if delivery.state == "running" else None,
+            "left_s": self._left(delivery_id) if delivery.state == "running" else None,
             "documents": delivery.options.get("written", []),
             "items": rows,
         }
 
-    def _left(self, session: Session, delivery: Delivery) -> float | None:
-        began, work = self._pace.get(delivery.id, (0.0, 0.0))
-        if not work:
-            return None
-        query = (
-            select(DeliveryItem.width, DeliveryItem.height, Frame.width, Frame.height)
-            .join(Frame, Frame.id == DeliveryItem.frame_id)
-            .where(DeliveryItem.delivery_id == delivery.id, DeliveryItem.state.in_(("waiting", "running")))
-        )
-        rest = sum(work_of((fw, fh), (w, h)) for w, h, fw, fh in session.execute(query))
-        return round((time.monotonic() - began) / work * rest, 1)
+    def _left(self, delivery_id: int) -> float | None:
+        began, work, rest = self._pace.get(delivery_id, (0.0, 0.0, 0.0))
+        return round((time.monotonic() - began) / work * max(0.0, rest), 1) if work else None
 
     # --- afterwards ----------------------------------------------------------------------------------
 
@@ -485,7 +492,17 @@ def _item_rows(delivery_id: int) -> Any:
         .join(Frame, Frame.id == DeliveryItem.frame_id)
         .where(DeliveryItem.delivery_id == delivery_id)
         .order_by(DeliveryItem.id)
+        .options(defer(DeliveryItem.settings))
     )
+
+
+def _frames(session: Session, shoot_id: int, ids: Sequence[int]) -> list[Frame]:
+    """Frames of a shoot in the order that was asked for; what likeness is told by is not read."""
+    found: dict[int, Frame] = {}
+    for at in range(0, len(ids), 500):
+        query = select(Frame).where(Frame.id.in_(ids[at : at + 500]), Frame.shoot_id == shoot_id)
+        found |= {f.id: f for f in session.scalars(query.options(defer(Frame.descriptor)))}
+    return [found[i] for i in dict.fromkeys(ids) if i in found]
 
 
 def _told(item: DeliveryItem, name: str) -> dict[str, Any]:

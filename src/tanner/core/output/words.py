@@ -1,7 +1,7 @@
 """What the photographer says of a frame: IPTC Photo Metadata, one declaration a field.
 
-Sources: iptcpm (names, XMP properties, datasets and their lengths), iim4 (IIM records), exif30 (tags), mwg2010 (which of
-them stand for the same). Text is UTF-8 everywhere, which IIM says by its coded character set.
+Names, XMP properties, datasets and their lengths: (source: iptcpm2023); IIM records: (source: iim4); tags: (source: exif30);
+which of them stand for the same: (source: mwg2010). Text is UTF-8 everywhere, which IIM says by its coded character set.
 """
 
 import struct

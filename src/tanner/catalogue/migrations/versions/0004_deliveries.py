@@ -16,11 +16,13 @@ COLUMNS = (
 def upgrade() -> None:
     for table, column in COLUMNS:
         op.add_column(table, column)
+    op.create_index('ix_delivery_item_delivery_state', 'delivery_item', ['delivery_id', 'state'])
     # "stopped" said both: that it may go on, and that it was over.
     op.execute("UPDATE delivery SET state = 'paused' WHERE state = 'stopped'")
 
 
 def downgrade() -> None:
+    op.drop_index('ix_delivery_item_delivery_state', 'delivery_item')
     op.execute("UPDATE delivery SET state = 'stopped' WHERE state IN ('paused', 'cancelled')")
     for table, column in COLUMNS:
         op.drop_column(table, column.name)
