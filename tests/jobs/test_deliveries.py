@@ -208,3 +208,57 @@ def test_nothing_to_do_is_told(deliveries: Deliveries, catalogue: Catalogue, tmp
         deliveries.create(1, ids(catalogue), [], tmp_path)
     with pytest.raises(TannerError, match="no longer"):
         deliveries.enqueue(999)
+
+
+def test_a_target_that_was_unplugged_is_told_and_not_made_anew(
+    catalogue: Catalogue, deliveries: Deliveries, tmp_path: Path
+) -> None:
+    drive = tmp_path / "drive"
+    number = deliveries.create(1, ids(catalogue)[:1], [WEB], drive / "out")
+    wait(catalogue, number)
+    drive.rename(tmp_path / "away")
+    drive.mkdir()  # the place where it was
+    deliveries.extend(number, ids(catalogue)[1:2])
+    deliveries.wait()
+    record = wait(catalogue, number)
+    states = [i["state"] for i in record["items"]]  # type: ignore[attr-defined]
+    assert states == ["done", "failed"] and not list(drive.iterdir())
+    assert "drive connected" in record["items"][1]["message"]  # type: ignore[index]
+    drive.rmdir()
+    (tmp_path / "away").rename(drive)
+    deliveries.enqueue(number)
+    deliveries.wait()
+    assert {i["state"] for i in wait(catalogue, number)["items"]} == {"done"}  # type: ignore[attr-defined]
+
+
+def test_a_delivery_that_is_cancelled_keeps_what_is_written(
+    catalogue: Catalogue, deliveries: Deliveries, tmp_path: Path
+) -> None:
+    number = deliveries.create(1, ids(catalogue), [WEB, FULL], tmp_path / "out")
+    deliveries.cancel(number)
+    deliveries.wait()
+    record = wait(catalogue, number)
+    assert record["state"] == "cancelled" and {i["state"] for i in record["items"]} <= {"done", "cancelled"}  # type: ignore[attr-defined]
+    assert "cancelled" in {i["state"] for i in record["items"]}  # type: ignore[attr-defined]
+    deliveries.enqueue(number)  # thought better of
+    deliveries.wait()
+    assert {i["state"] for i in wait(catalogue, number)["items"]} == {"done"}  # type: ignore[attr-defined]
+
+
+def test_two_programs_do_not_write_one_delivery(catalogue: Catalogue, deliveries: Deliveries, tmp_path: Path) -> None:
+    import fcntl
+
+    deliveries._closing = True
+    number = deliveries.create(1, ids(catalogue), [WEB], tmp_path / "out")
+    deliveries._closing = False
+    journals = catalogue.folder / "deliveries"
+    journals.mkdir(exist_ok=True)
+    with (journals / f"{number}.lock").open("w") as other:
+        fcntl.flock(other, fcntl.LOCK_EX)
+        deliveries._stop.pop(number, None)
+        deliveries.enqueue(number)
+        deliveries.wait()
+        assert not list((tmp_path / "out").rglob("*.jpg"))
+    deliveries.enqueue(number)
+    deliveries.wait()
+    assert len(list((tmp_path / "out").rglob("*.jpg"))) == 3

@@ -7,7 +7,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -82,6 +82,8 @@ class Deliveries:
             session.flush()
             self._add(session, delivery, chosen)
             number = delivery.id
+        with suppress(OSError):  # its files will tell why
+            folder.mkdir(parents=True, exist_ok=True)
         if queue:
             self.enqueue(number)
         return number
@@ -184,6 +186,9 @@ class Deliveries:
         if delivery_id in self._stop:
             self._stop[delivery_id].set()
 
+    def _waiting(self, delivery_id: int) -> Any:
+        return select(DeliveryItem.id).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
+
     def _give_up(self, session: Session, delivery_id: int) -> None:
         query = select(DeliveryItem).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
         for item in session.scalars(query):
@@ -228,7 +233,10 @@ class Deliveries:
             # A run that was stopped and ends late has no say once the delivery goes on.
             if delivery and self._stop.get(delivery_id) is stop:
                 if not stop.is_set():
-                    delivery.state = "done"
+                    late = session.scalar(self._waiting(delivery_id).limit(1))  # added at the last moment
+                    delivery.state = "waiting" if late else "done"
+                    if late:
+                        self._queue.submit(self._guarded, delivery_id)
                 elif delivery.state == "cancelled":
                     self._give_up(session, delivery_id)
 
@@ -258,12 +266,12 @@ class Deliveries:
             for frame_id, item_id, w, h, fw, fh in session.execute(query.order_by(DeliveryItem.id)):
                 frames.setdefault(frame_id, []).append(item_id)
                 rest += work_of((fw, fh), (w, h))
-            text = str(delivery.options.get("text", ""))
+            text, folder = str(delivery.options.get("text", "")), Path(delivery.folder)
         self._pace[delivery_id] = time.monotonic(), 0.0, rest
 
         def one(entry: tuple[int, list[int]]) -> None:
             if not stop.is_set() and not self._closing:
-                self._write_frame(delivery_id, entry[0], entry[1], specs, text)
+                self._write_frame(delivery_id, entry[0], entry[1], specs, text, folder)
 
         with ThreadPoolExecutor(self._workers.lanes) as pool:
             list(pool.map(one, frames.items()))
@@ -272,7 +280,13 @@ class Deliveries:
             return delivery is not None and bool(delivery.options.get("more"))
 
     def _write_frame(
-        self, delivery_id: int, frame_id: int, item_ids: list[int], specs: list[dict[str, Any]], text: str
+        self,
+        delivery_id: int,
+        frame_id: int,
+        item_ids: list[int],
+        specs: list[dict[str, Any]],
+        text: str,
+        folder: Path,
     ) -> None:
         """All waiting files of one frame in one pass."""
         with self._catalogue.write() as session:
@@ -289,6 +303,9 @@ class Deliveries:
             words = words_of(shoot, frame)
             tokens = tokens_of(frame, items[0].number, shoot.name, group.name if group else "", text)
         try:
+            if not folder.is_dir():
+                # Made anew it would lie on another disk, under the place where the drive was.
+                raise TannerError(f"{folder}: is no longer there. Is the drive connected?")
             results = self._workers.submit(
                 develop_file,
                 path,
