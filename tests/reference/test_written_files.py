@@ -45,7 +45,7 @@ def written(source: Source, folder: Path, kind: str, **more: Any) -> Path:
 def exiftool(path: Path) -> dict[str, Any]:
     """All that ExifTool finds, by group and name."""
     assert shutil.which("exiftool"), "exiftool is missing: `make test` installs it"
-    done = subprocess.run(["exiftool", "-j", "-G1", "-struct", "-n", str(path)], capture_output=True, check=True)
+    done = subprocess.run(["exiftool", "-j", "-G0", "-struct", "-n", str(path)], capture_output=True, check=True)
     found: dict[str, Any] = json.loads(done.stdout)[0]
     return found
 
@@ -89,10 +89,10 @@ def test_tifffile_reads_every_compression(source: Source, tmp_path: Path, kind: 
 
 
 XMP = {
-    "XMP-dc:Creator": ["Alder & Finch"], "XMP-dc:Rights": "© Alder <2026>", "XMP-xmpRights:UsageTerms": "One year, web only",
-    "XMP-dc:Description": "A lamp, “lit”", "XMP-dc:Subject": ["lamp", "blau & grün"], "XMP-photoshop:Headline": "Lämps",
-    "XMP-photoshop:City": "Alderfinch", "XMP-photoshop:State": "Upper Alder", "XMP-photoshop:Country": "Finchland",
-    "XMP-iptcCore:Location": "Studio 2", "XMP-iptcCore:CountryCode": "FIN", "XMP-xmp:Rating": 4,
+    "XMP:Creator": ["Alder & Finch"], "XMP:Rights": "© Alder <2026>", "XMP:UsageTerms": "One year, web only",
+    "XMP:Description": "A lamp, “lit”", "XMP:Subject": ["lamp", "blau & grün"], "XMP:Headline": "Lämps",
+    "XMP:City": "Alderfinch", "XMP:State": "Upper Alder", "XMP:Country": "Finchland",
+    "XMP:Location": "Studio 2", "XMP:CountryCode": "FIN", "XMP:Rating": 4,
 }  # fmt: skip
 CONTACT = {
     "CiEmailWork": "hello@alder.example", "CiTelWork": "+1 555 0100", "CiUrlWork": "https://alder.example",
@@ -105,8 +105,8 @@ IIM = {
     "IPTC:Country-PrimaryLocationCode": "FIN",
 }  # fmt: skip
 EXIF = {
-    "IFD0:Artist": "Alder & Finch", "IFD0:Copyright": "© Alder <2026>", "IFD0:ImageDescription": "A lamp, “lit”", "IFD0:Model": "Alder One",
-    "ExifIFD:ISO": 100, "ExifIFD:LensModel": "Finch 55 mm", "IFD0:Orientation": 1, "IFD0:XResolution": 240,
+    "EXIF:Artist": "Alder & Finch", "EXIF:Copyright": "© Alder <2026>", "EXIF:ImageDescription": "A lamp, “lit”", "EXIF:Model": "Alder One",
+    "EXIF:ISO": 100, "EXIF:LensModel": "Finch 55 mm", "EXIF:Orientation": 1, "EXIF:XResolution": 240,
 }  # fmt: skip
 
 
@@ -118,12 +118,12 @@ def test_exiftool_reads_the_words(source: Source, tmp_path: Path, kind: str) -> 
         k: (v, found.get(k)) for k, v in XMP.items() if found.get(k) != v and (kind != "dng" or "Rating" not in k)
     }
     assert not missing
-    assert found["XMP-iptcCore:CreatorContactInfo"] == CONTACT
+    assert found["XMP:CreatorContactInfo"] == CONTACT
     exif = dict(EXIF)
     if kind == "dng":
-        del exif["IFD0:XResolution"]
+        del exif["EXIF:XResolution"]
     if kind == "avif":
-        del exif["IFD0:Orientation"]  # AVIF turns pictures by a property of its own; there is none
+        del exif["EXIF:Orientation"]  # AVIF turns pictures by a property of its own; there is none
     assert not {k: (v, found.get(k)) for k, v in exif.items() if found.get(k) != v}
     if kind in ("jpeg", "tiff8", "tiff16"):
         assert not {k: (v, found.get(k)) for k, v in IIM.items() if found.get(k) != v}
@@ -149,7 +149,8 @@ def test_a_policy_lets_through_what_it_says(
     path = written(source, tmp_path, kind, **policy)
     found = exiftool(path)
     text = json.dumps(
-        {k: v for k, v in found.items() if not k.startswith(("System:", "SourceFile", "ICC"))}, ensure_ascii=False
+        {k: v for k, v in found.items() if not k.startswith(("File:", "SourceFile", "ICC", "ExifTool"))},
+        ensure_ascii=False,
     )
     assert all(t in text for t in there) and not [g for g in gone if g in text]
 

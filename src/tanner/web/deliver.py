@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from tanner.catalogue.development import Resolver
 from tanner.catalogue.filters import parse_filter
-from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet, Shoot
+from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet
 from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
@@ -329,7 +329,6 @@ def written_picture(delivery_id: int, item_id: int, desk: Desk) -> Response:
             raise TannerError("This file is no longer there.")
         delivery = session.get_one(Delivery, delivery_id)
         kind, path, frame_id = delivery.specs[item.spec]["format"], Path(item.target), item.frame_id
-        session.get_one(Shoot, delivery.shoot_id)
     small = _small(path) if kind in SHOWN and item.state == "done" else None
     if small is None:
         best = desk.pictures.best(frame_id)

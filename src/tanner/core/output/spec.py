@@ -1,6 +1,7 @@
 """Output specs: one kind of finished file, complete and readable."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -98,8 +99,11 @@ class OutputSpec(BaseModel):
 
     def layout(self, kept: tuple[int, int]) -> Layout:
         """Where a picture of a kept size stands in its file."""
-        border = 0 if self.format == "dng" else self.border
-        return layout(parse_size(self.size), *kept, self.enlarge != "never", self.ppi, border)
+        rule, border = parse_size(self.size), self.border
+        if self.format == "dng":
+            # Camera colour has no plain ground around it.
+            rule, border = replace(rule, kind="box" if rule.kind == "pad" else rule.kind), 0
+        return layout(rule, *kept, self.enlarge != "never", self.ppi, border)
 
     @property
     def colour(self) -> tuple[int, int, int]:

@@ -42,13 +42,13 @@ FIELDS = (
     WordField("phone", "Telephone", "contact", "Iptc4xmpCore:CiTelWork", "contact"),
     WordField("web", "Web address", "contact", "Iptc4xmpCore:CiUrlWork", "contact"),
     WordField("address", "Postal address", "contact", "Iptc4xmpCore:CiAdrExtadr", "contact"),
-    WordField("headline", "Headline", "picture", "photoshop:Headline", "text", 105, 256),
+    WordField("headline", "Headline", "picture", "ipm:Headline", "text", 105, 256),
     WordField("caption", "Caption", "picture", "dc:description", "lang", 120, 2000, 270),
     WordField("keywords", "Keywords", "keywords", "dc:subject", "bag", 25, 64),
     WordField("sublocation", "Place: street, building", "place", "Iptc4xmpCore:Location", "text", 92, 32),
-    WordField("city", "Place: city", "place", "photoshop:City", "text", 90, 32),
-    WordField("region", "Place: region", "place", "photoshop:State", "text", 95, 32),
-    WordField("country", "Place: country", "place", "photoshop:Country", "text", 101, 64),
+    WordField("city", "Place: city", "place", "ipm:City", "text", 90, 32),
+    WordField("region", "Place: region", "place", "ipm:State", "text", 95, 32),
+    WordField("country", "Place: country", "place", "ipm:Country", "text", 101, 64),
     WordField("country_code", "Place: country code", "place", "Iptc4xmpCore:CountryCode", "text", 100, 3),
 )
 TEXT_FIELDS = tuple(f.name for f in FIELDS if f.name != "keywords")
@@ -98,7 +98,8 @@ SPACES = {
     "dc": "http://purl.org/dc/elements/1.1/",
     "xmp": "http://ns.adobe.com/xap/1.0/",
     "xmpRights": "http://ns.adobe.com/xap/1.0/rights/",
-    "photoshop": "http://ns.adobe.com/photoshop/1.0/",
+    # So named by the IPTC standard, like the image resource block below; the prefix is free.
+    "ipm": "http://ns.adobe.com/photoshop/1.0/",
     "Iptc4xmpCore": "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/",
 }
 
