@@ -1,8 +1,8 @@
 """The table before a delivery: sizes, names, what to know, about how many bytes. Nothing is written."""
 
-import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -253,11 +253,12 @@ def work_of(source: tuple[int, int], written: tuple[int, int]) -> float:
     return (0.35 * source[0] * source[1] + written[0] * written[1]) / 1e6
 
 
-def clipped_share(jpeg: bytes) -> float:
-    """Share of a preview's px that are white without detail in some colour."""
+@lru_cache(maxsize=20_000)
+def clipped_share(preview: Path) -> float:
+    """Share of a preview's px that are white without detail in some colour. Its name changes with what it shows."""
     import numpy as np
     from PIL import Image
 
-    with Image.open(io.BytesIO(jpeg)) as image:
+    with Image.open(preview) as image:
         pixels = np.asarray(image.convert("RGB"))
     return float((pixels >= 254).any(axis=2).mean())

@@ -159,7 +159,7 @@ def checks(shoot_id: int, body: Asked, desk: Desk) -> Response:
         for frame in frames:
             groups.setdefault(frame.set_id or 0, []).append(frame)
             path = desk.pictures.best(frame.id)
-            share = clipped_share(path.read_bytes()) if path else 0.0
+            share = clipped_share(path) if path else 0.0
             if share > CLIPPED:
                 notes.setdefault(frame.id, []).append(f"clipped: {100 * share:.0f} % without detail")
         for set_id, members in groups.items():

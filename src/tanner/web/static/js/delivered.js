@@ -16,6 +16,7 @@ export class Delivered {
   constructor(on) {
     this.on = on;
     this.id = null;
+    this.round = 0;
     this.rows = new Map();
     this.record = null;
     this.pictures = false;
@@ -39,8 +40,10 @@ export class Delivered {
   async follow(id) {
     this.id = id;
     this.found = null;
+    // A newer call, for the same delivery with more frames, ends this one.
+    const mine = ++this.round;
     const record = await trying(() => get(`/api/deliveries/${id}`));
-    if (!record || this.id !== id) return;
+    if (!record || this.id !== id || mine !== this.round) return;
     this.record = record;
     byId("run").hidden = false;
     byId("bytes-head").textContent = "Bytes";
@@ -54,8 +57,9 @@ export class Delivered {
     let since = -1;
     for (;;) {
       const now = await trying(() => get(`/api/deliveries/${id}/progress?since=${since}`));
-      if (!now || this.id !== id) return;
+      if (!now || this.id !== id || mine !== this.round) return;
       since = now.counter;
+      if (now.items.some((item) => !this.rows.has(item.id))) return void this.follow(id); // frames were added meanwhile
       for (const item of now.items) this.update(item);
       if (this.tell(now)) return;
       await new Promise((resolve) => setTimeout(resolve, 400));
@@ -75,7 +79,6 @@ export class Delivered {
 
   update(item) {
     const row = this.rows.get(item.id);
-    if (!row) return void this.follow(this.id); // frames were added meanwhile
     row.item = { ...row.item, ...item };
     row.dims.textContent = `${item.width} × ${item.height}`;
     row.bytes.textContent = item.bytes ? size(item.bytes) : "";
