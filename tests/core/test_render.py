@@ -9,6 +9,7 @@ import pytest
 
 from tanner.core import render as rendering
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.raw import blocks
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, make_plan, render, render_strips
 
@@ -167,3 +168,15 @@ def test_several_sizes_in_one_pass_are_what_each_would_be_alone(lamp: Path, smal
         assert np.array_equal(np.concatenate(list(render_strips(make_plan(together, development, size)))), expected)
     boxes = [together.cache.get(("boxes", k)) for k in (2, 3)]
     assert any(b is not None and b.there.mean() > 0.6 for b in boxes)
+
+
+def test_what_lies_beyond_the_sensor_is_never_read_from_blocks_that_are_not_there(lamp: Path) -> None:
+    """A crop beyond the picture looks far outside; blocks that nobody filled hold whatever was in memory."""
+    development = develop({"crop.left": -0.3, "crop.outside": "empty"})
+    source = read(lamp)
+    boxes = blocks.of(source, 2)
+    assert boxes is not None
+    boxes.planes[:] = np.nan
+    width, height = full_size(source, development)
+    planes = rendering.render_planes(make_plan(source, development, (width // 2, height // 2)))
+    assert boxes.there.any() and np.isfinite(planes).all()

@@ -384,7 +384,10 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
             planes = _work.get("planes", 3, (rows - ready) * k, cols * k)
             _demosaic(plan, top + ready * k, left, planes)
             boxes.take(planes, top + ready * k, left)
-        return boxes.planes, _f32((boxes.left, boxes.top)), float(k), shifts
+        # Cut out: beyond this region there may be nothing yet, and the resampling looks at its edge instead.
+        small = _work.get("small", 3, rows, cols)
+        small[:] = boxes.part(left, top, cols, rows)
+        return small, _f32((left, top)), float(k), shifts
     if bayer and k == 1 and source.cache.get("wanted"):
         return _shared(plan, (x0 <= 0, y0 <= 0), (x1, y1), (left, top, cols, rows)), _f32((left, top)), 1.0, shifts
     shape = (3, rows * k, cols * k)

@@ -42,6 +42,11 @@ class Boxes:
         whole = self.there[b : b + rows, a : a + columns].all(axis=1)
         return rows if whole.all() else int(np.argmin(whole))
 
+    def part(self, left: int, top: int, columns: int, rows: int) -> F32:
+        """A region that is there, (3, rows, columns)."""
+        a, b = (left - self.left) // self.k, (top - self.top) // self.k
+        return self.planes[:, b : b + rows, a : a + columns]
+
     def take(self, planes: F32, top: int, left: int) -> None:
         """Average the whole blocks in a demosaiced region whose corner lies at these px."""
         k = self.k
