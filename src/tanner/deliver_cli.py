@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from sqlalchemy import select
 
 from tanner.core.errors import TannerError
 
@@ -37,6 +36,8 @@ def deliver(
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")] = False,
 ) -> None:
     """Write frames of a shoot through output specs."""
+    from sqlalchemy import select
+
     from tanner.catalogue.filters import parse_filter
     from tanner.catalogue.library import Library
     from tanner.catalogue.models import Frame, FrameSet, Shoot

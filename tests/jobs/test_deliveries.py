@@ -262,3 +262,17 @@ def test_two_programs_do_not_write_one_delivery(catalogue: Catalogue, deliveries
     deliveries.enqueue(number)
     deliveries.wait()
     assert len(list((tmp_path / "out").rglob("*.jpg"))) == 3
+
+
+def test_a_work_item_that_is_done_again_writes_nothing_again(originals: Path, tmp_path: Path) -> None:
+    """As a cluster does when a worker ends after its files were written: another does the same item."""
+    from tanner.jobs.tasks import develop_file
+
+    specs, targets = [WEB.model_dump(), FULL.model_dump()], [str(tmp_path / "a.jpg"), str(tmp_path / "b.tif")]
+    item = (str(originals / "T0001.DNG"), {}, specs, "")
+    first = develop_file(*item, targets=targets, journal=(str(tmp_path / "1.jsonl"), [1, 2]))
+    (tmp_path / "b.tif").unlink()
+    again = develop_file(*item, targets=targets, journal=(str(tmp_path / "1.jsonl"), [1, 2]))
+    assert sorted(p.name for p in tmp_path.glob("*.???")) == ["a.jpg", "b.tif"]
+    assert [r["content"] for r in again] == [r["content"] for r in first]
+    assert [r["path"] for r in again] == targets and not any(r["skipped"] for r in again)

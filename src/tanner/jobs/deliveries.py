@@ -1,7 +1,6 @@
 """Deliveries: the durable job, pause and resume without doing anything twice, checks afterwards, the record."""
 
 import fcntl
-import json
 import logging
 import threading
 import time
@@ -18,10 +17,11 @@ from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet, Sho
 from tanner.catalogue.store import Catalogue
 from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
-from tanner.core.output.files import file_hash, sweep
+from tanner.core.output.files import sweep
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.documents import Documents, write_documents
+from tanner.jobs.journal import is_whole, lines_of, placed
 from tanner.jobs.planning import Plan, tokens_of, work_of
 from tanner.jobs.tasks import develop_file
 from tanner.jobs.workers import Workers
@@ -145,7 +145,7 @@ class Deliveries:
         journal = self._journal(delivery_id)
         if not journal.exists():
             return  # nothing of it was ever under way
-        said = _read_journal(journal)
+        said = lines_of(journal)
         with self._catalogue.write() as session:
             query = select(DeliveryItem).where(
                 DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("running", "waiting"))
@@ -153,7 +153,7 @@ class Deliveries:
             folders = set()
             for item in session.scalars(query):
                 folders.add(Path(item.target).parent)
-                line = _placed(said, item.id)
+                line = placed(said, item.id, Path(item.target).parent)
                 if line:
                     item.state, item.target, item.message = "done", line["path"], ""
                     item.bytes, item.content = line["bytes"], line["content"]
@@ -336,13 +336,13 @@ class Deliveries:
 
     def _some_placed(self, delivery_id: int, item_ids: Sequence[int], results: list[dict[str, Any]]) -> None:
         """A worker that died had perhaps put some of its files in place already."""
-        said = _read_journal(self._journal(delivery_id))
+        said = lines_of(self._journal(delivery_id))
         for index, number in enumerate(item_ids):
-            line = _placed(said, number)
+            with self._catalogue.read() as session:
+                item = session.get_one(DeliveryItem, number)
+                size, folder = {"width": item.width, "height": item.height}, Path(item.target).parent
+            line = placed(said, number, folder)
             if line:
-                with self._catalogue.read() as session:
-                    item = session.get_one(DeliveryItem, number)
-                    size = {"width": item.width, "height": item.height}
                 results[index] = {**line, **size, "seconds": 0.0, "warnings": [], "skipped": False}
 
     # --- what is told while it runs ------------------------------------------------------------------
@@ -454,40 +454,10 @@ def _check(items: Sequence[tuple[int, str, str, int]], state: dict[str, Any], st
         path = Path(target)
         if not path.is_file():
             state["found"][item_id] = "gone"
-        elif not _is(path, content, size):
+        elif not is_whole(path, content, size):
             state["found"][item_id] = "changed"
         state["done"] += 1
     state["over"] = True
-
-
-def _is(path: Path, content: str, size: int) -> bool:
-    """Whether a file is there with this checksum; its size is looked at first."""
-    try:
-        return path.stat().st_size == size and file_hash(path) == content
-    except OSError:
-        return False
-
-
-def _placed(said: Mapping[int, dict[str, Any]], item_id: int) -> dict[str, Any] | None:
-    """A journal's line about an item whose file is there, whole."""
-    line = said.get(item_id)
-    return line if line and _is(Path(line["path"]), line["content"], line["bytes"]) else None
-
-
-def _read_journal(path: Path) -> dict[int, dict[str, Any]]:
-    """The last line about each item; a line that was cut short is left out."""
-    found: dict[int, dict[str, Any]] = {}
-    try:
-        lines = path.read_text(errors="replace").splitlines()
-    except OSError:
-        return found
-    for line in lines:
-        try:
-            entry = json.loads(line)
-            found[int(entry["item"])] = entry
-        except (ValueError, KeyError, TypeError):
-            continue
-    return found
 
 
 def _note(entry: DeliveryItem, result: Mapping[str, Any]) -> None:

@@ -109,8 +109,8 @@ class Plan:
         group = self.resolver.sets.get(frame.set_id or 0)
         tokens = tokens_of(frame, number, self.resolver.shoot.name, group.name if group else "", self.text)
         name = Path(frame.name).stem
-        target = target_path(self.folder, spec, name, size, **tokens)
         values = name_values(name=name, spec=spec.title, size=size, **tokens)
+        target = target_path(self.folder, spec, values)
         notes = [f"name: {r}" for r in remarks(spec.name, values)]
         for part in spec.subfolder.split("/"):
             notes += [f"subfolder: {r}" for r in remarks(part, values)] if part.strip(" .") else []

@@ -2,10 +2,9 @@
 
 import fcntl
 import io
-import json
-import os
 import time
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -32,6 +31,7 @@ from tanner.core.render import as_shot_white, full_size, render
 from tanner.core.series.depends import About
 from tanner.core.series.preset import Preset
 from tanner.core.small import read_small
+from tanner.jobs import journal as journals
 
 PREVIEW = 512
 """Long edge of the pictures on the Sheet."""
@@ -167,48 +167,35 @@ def develop_file(
     Returns:
         One result per spec, in their order: see `write_file`; or {"path", "error"}.
     """
-    if journal is None:
-        return _developed(path, settings, specs, folder, rules, threads, words, tokens, targets, preset, None)
-    # Held while files are written: a program that starts anew waits for workers that outlive the one before.
-    with Path(f"{journal[0]}.busy").open("w") as busy:
-        fcntl.flock(busy, fcntl.LOCK_SH)
-        return _developed(path, settings, specs, folder, rules, threads, words, tokens, targets, preset, journal)
-
-
-def _developed(
-    path: str,
-    settings: dict[str, Any],
-    specs: list[dict[str, Any]],
-    folder: str,
-    rules: bool,
-    threads: int,
-    words: dict[str, Any] | None,
-    tokens: dict[str, Any] | None,
-    targets: list[str] | None,
-    preset: tuple[dict[str, Any], float] | None,
-    journal: tuple[str, list[int]] | None,
-) -> list[dict[str, Any]]:
-    started = time.perf_counter()
     original = Path(path)
-    source = read(original)
-    decoded = time.perf_counter() - started
-    start = starting(source.facts, lens=source.lens is not None) if rules else {}
-    if preset:
-        start |= Preset(**preset[0]).at(preset[1], about(source))
-    development = develop({**start, **settings})
-    parsed = [OutputSpec(**values) for values in specs]
     results: list[dict[str, Any]] = [{} for _ in specs]
-    pool = ThreadPoolExecutor(threads) if threads > 1 else None
-    try:
+    with ExitStack() as held:
+        if journal:
+            # Held from the start: a program that starts anew waits for workers that outlive the one before.
+            busy = held.enter_context(Path(f"{journal[0]}.busy").open("w"))
+            fcntl.flock(busy, fcntl.LOCK_SH)
+        said = journals.lines_of(Path(journal[0])) if journal else {}
+        started = time.perf_counter()
+        source = read(original)
+        decoded = time.perf_counter() - started
+        start = starting(source.facts, lens=source.lens is not None) if rules else {}
+        if preset:
+            start |= Preset(**preset[0]).at(preset[1], about(source))
+        development = develop({**start, **settings})
+        parsed = [OutputSpec(**values) for values in specs]
+        pool = held.enter_context(ThreadPoolExecutor(threads)) if threads > 1 else None
         for place, index in enumerate(one_pass(source, development, parsed)):
             spec = parsed[index]
             size = size_for(source, development, spec)
             given = {"taken": source.facts.taken, **(tokens or {})}
-            if targets:
-                target = Path(targets[index])
-            else:
-                target = target_path(Path(folder), spec, original.stem, size, **given)
             values = name_values(name=original.stem, spec=spec.title, size=size, **given)
+            target = Path(targets[index]) if targets else target_path(Path(folder), spec, values)
+            # Done already by a worker that ended before it could say so.
+            line = journals.placed(said, journal[1][index], target.parent) if journal else None
+            if line:
+                made = {"width": size[0], "height": size[1], "seconds": 0.0, "warnings": [], "skipped": False}
+                results[index] = {"file": path, "spec": spec.title, **line, **made}
+                continue
             try:
                 done = write_file(
                     source,
@@ -219,28 +206,14 @@ def _developed(
                     pool=pool,
                     original=original,
                     tokens=values,
-                    announce=partial(told, journal[0], journal[1][index]) if journal else None,
+                    announce=partial(journals.note, journal[0], journal[1][index]) if journal else None,
                     tag=f"{Path(journal[0]).stem}-" if journal else "",
                 )
                 done["seconds"] = round(done.get("seconds", 0) + (decoded if place == 0 else 0), 3)
             except Exception as error:
                 done = {"path": str(target), "error": str(error)}
             results[index] = {"file": path, "spec": spec.title, **done}
-    finally:
-        if pool:
-            pool.shutdown()
     return results
-
-
-def told(journal: str, number: int, path: Path, content: str, size: int) -> None:
-    """A line of a journal, on the disk before this returns: what is about to be put where."""
-    line = json.dumps({"item": number, "path": str(path), "content": content, "bytes": size}) + "\n"
-    handle = os.open(journal, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o644)
-    try:
-        os.write(handle, line.encode())
-        os.fsync(handle)
-    finally:
-        os.close(handle)
 
 
 def encoded(

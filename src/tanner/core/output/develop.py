@@ -29,7 +29,7 @@ from tanner.core.output.files import free_name, write_whole
 from tanner.core.output.jpeg import encode_strip, join
 from tanner.core.output.mark import Drawn, drawn
 from tanner.core.output.metadata import Blocks, blocks
-from tanner.core.output.naming import fill, fill_folder, filled, name_values
+from tanner.core.output.naming import fill, fill_folder, filled
 from tanner.core.output.sizing import Layout
 from tanner.core.output.spec import OutputSpec
 from tanner.core.output.words import SPACES as NAMESPACES
@@ -208,9 +208,8 @@ def _linear_dng(
     return data, (w, h)
 
 
-def target_path(folder: Path, spec: OutputSpec, facts_name: str, size: tuple[int, int], **tokens: Any) -> Path:
-    """Where a spec puts a frame, before a taken name is dealt with."""
-    values = name_values(name=facts_name, spec=spec.title, size=size, **tokens)
+def target_path(folder: Path, spec: OutputSpec, values: Mapping[str, object]) -> Path:
+    """Where a spec puts a frame by its tokens' values (see `name_values`), before a taken name is dealt with."""
     return folder / fill_folder(spec.subfolder, values) / (fill(spec.name, values) + spec.suffix)
 
 

@@ -117,10 +117,10 @@ def _place_new(temporary: str, path: Path) -> None:
         os.rename(temporary, path)
 
 
-def free_name(path: Path, taken: set[Path] | None = None) -> Path:
+def free_name(path: Path) -> Path:
     """The path itself, or with -2, -3 ... before its ending, so that it is not there yet."""
     candidate, number = path, 1
-    while candidate.exists() or (taken is not None and candidate in taken):
+    while candidate.exists():
         number += 1
         candidate = path.with_name(f"{path.stem}-{number}{path.suffix}")
     return candidate
