@@ -51,6 +51,12 @@ def test_every_adjustment_has_its_control(server: Running) -> None:
     assert set(table) == set(adjustments())
 
 
+def test_links_of_the_bench_lead_somewhere_before_its_scripts_have_run(server: Running) -> None:
+    page = server.client.get("/shoots/1/bench?frame=2").text
+    assert 'href="/shoots/1/profile?frame=2"' in page
+    assert 'href="/api/frames/2/look.cube"' in page
+
+
 # --- import ------------------------------------------------------------------------------------------
 
 

@@ -585,7 +585,6 @@ useKeys("bench", [
 ]);
 
 await loadSheet();
-byId("profile-make").href = `/shoots/${shootId}/profile?frame=${byId("start").dataset.frame}`;
 kitFiles().then(() => frame && fill());
 await presets.load();
 await go(Number(byId("start").dataset.frame));
