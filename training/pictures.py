@@ -2,8 +2,9 @@
 
 Dead leaves (source: lee2001): shapes whose sizes follow a power law cover each other, which gives the statistics of edges
 in natural pictures. Each is filled with a gradient and often with a texture: noise of a random spectrum, threads,
-gratings, grain of wood, hair, letters. Some layers are out of focus; the whole may be blurred as by a lens. Crops of
-our own rendered scenes are mixed in by the training itself.
+gratings, grain of wood, hair, letters. Some layers are out of focus; the whole may be blurred as by a lens. Calm pictures
+are what backdrops, skin and the unsharp parts of photographs are: wide soft shapes, slow shading, faint textures. Crops
+of our own rendered scenes are mixed in by the training itself.
 """
 
 import cv2
@@ -34,12 +35,12 @@ def _cloud(rng: np.random.Generator, n: int, slope: float, stretch: float = 1.0)
     return (field / (field.std() + 1e-9)).astype(np.float32)
 
 
-def _texture(rng: np.random.Generator, n: int) -> F32:
-    """A factor per pixel (n, n), around 1."""
+def _texture(rng: np.random.Generator, n: int, depth: float | None = None) -> F32:
+    """A factor per pixel (n, n), around 1; depth is its deviation in natural logarithms."""
     kind = rng.choice(
         ["cloud", "grain", "weave", "lines", "hair", "dots", "letters"], p=[0.28, 0.16, 0.16, 0.12, 0.12, 0.08, 0.08]
     )
-    depth = float(rng.uniform(0.05, 0.6))
+    depth = float(rng.uniform(0.05, 0.6)) if depth is None else depth
     y, x = np.mgrid[0:n, 0:n].astype(np.float32)
     turn = rng.uniform(0, np.pi)
     u, v = x * np.cos(turn) + y * np.sin(turn), -x * np.sin(turn) + y * np.cos(turn)
@@ -154,9 +155,56 @@ def picture(seed: int, n: int = SIZE) -> F32:
         image *= np.exp(rng.normal(0, 1.2) * (x * np.cos(way) + y * np.sin(way)))[..., None]
     if rng.random() < 0.35:
         image = cv2.GaussianBlur(image, (0, 0), float(rng.uniform(0.3, 2.2)))
-    if big != n:
+    return _exposed(rng, image, n)
+
+
+def calm(seed: int, n: int = SIZE) -> F32:
+    """As `picture`, but mostly soft and even: unsharp shapes, slow shading, faint textures, few things that are sharp."""
+    rng = np.random.default_rng(seed)
+    big = 2 * n if rng.random() < 0.4 else n
+    y, x = np.mgrid[0:big, 0:big].astype(np.float32) / big - 0.5
+    image = np.empty((big, big, 3), np.float32)
+    image[:] = _colour(rng)
+
+    def shaded(fill: F32) -> F32:
+        way = rng.uniform(0, 2 * np.pi)
+        fill = fill * np.exp(rng.normal(0, 1.0) * (x * np.cos(way) + y * np.sin(way)))[..., None]
+        if rng.random() < 0.5:
+            # Slow shading, as of folds and cheeks; a little of it in colour.
+            slow = np.exp(rng.uniform(0.05, 0.4) * np.clip(_cloud(rng, big, rng.uniform(1.6, 2.6)), -3, 3))
+            fill = fill * slow[..., None] ** (1 + rng.normal(0, 0.15, 3)).astype(np.float32)
+        if rng.random() < 0.5:
+            faint = _texture(rng, big, float(np.exp(rng.uniform(np.log(0.005), np.log(0.15)))))
+            fill = fill * faint[..., None]
+        return fill
+
+    image = shaded(image)
+    behind = int(rng.integers(1, 14))
+    unsharp = float(np.exp(rng.uniform(np.log(1.5), np.log(20)))) * big / n
+    for _ in range(behind):
+        mask = cv2.GaussianBlur(_shape(rng, big, float(rng.uniform(0.05, 0.6)) * big), (0, 0), unsharp)
+        fill = np.empty_like(image)
+        fill[:] = _colour(rng)
+        image += mask[..., None] * (shaded(fill) - image)
+    if rng.random() < 0.6:
+        image = cv2.GaussianBlur(image, (0, 0), unsharp * float(rng.uniform(0.3, 1)))
+    for _ in range(int(rng.integers(0, 5))):
+        # What is in focus, in front of it.
+        mask = _shape(rng, big, float(np.clip(0.04 * rng.pareto(1.1) + 0.03, 0.02, 0.5)) * big)
+        soft = float(rng.choice([0, 0.7, 1.5]))
+        mask = cv2.GaussianBlur(mask, (0, 0), soft) if soft else mask
+        fill = np.empty_like(image)
+        fill[:] = _colour(rng)
+        image += mask[..., None] * (shaded(fill) - image)
+    if rng.random() < 0.5:
+        image = cv2.GaussianBlur(image, (0, 0), float(rng.uniform(0.4, 2.0)))
+    return _exposed(rng, image, n)
+
+
+def _exposed(rng: np.random.Generator, image: F32, n: int) -> F32:
+    """At its size, and exposed as photographers do: a bright part near white, now and then too little or too much."""
+    if image.shape[0] != n:
         image = cv2.resize(image, (n, n), interpolation=cv2.INTER_AREA)
-    # Exposed as photographers do: a bright part near white, now and then too little or too much.
     level = float(np.percentile(image, rng.uniform(90, 99.8)))
     image *= float(np.exp(rng.normal(-0.15, 0.5))) / max(level, 1e-4)
     return np.clip(image, 0, 4).astype(np.float32)

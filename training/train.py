@@ -20,14 +20,16 @@ from torch.nn import functional
 from tanner.core import noise
 from tanner.core.noise.coding import FLOOR, INPUTS, coded, guess, planes
 from training.network import Network
-from training.pictures import SIZE, picture
+from training.pictures import SIZE, calm, picture
 
 STATE = Path("build/train/state.pt")
 OUT = Path(noise.__file__).parent
 POOL = Path("build/train/pool.npy")
+LIVELY = 800
+"""So many pictures are full of things; those after them are calm."""
 PATCH, BATCH = 96, 12
-RATE, FULL_RUN = 8e-4, 23_500
-"""Learning rate, and the steps over which it falls to nothing."""
+ROUNDS = ((0, 23_500, 8e-4), (19_660, 28_500, 4e-4))
+"""Steps from and to, and the learning rate, which falls to nothing in each. The second round brought in the calm pictures."""
 SEED = 20_261_125
 
 
@@ -56,7 +58,7 @@ def pool(count: int, workers: int) -> np.ndarray:
 
 
 def _drawn(n: int) -> np.ndarray:
-    return picture(SEED + n).astype(np.float16)
+    return (picture if n < LIVELY else calm)(SEED + n).astype(np.float16)
 
 
 def _scene_crops(numbers: list[int]) -> Iterator[tuple[int, np.ndarray]]:
@@ -79,13 +81,19 @@ def _scene_crops(numbers: list[int]) -> Iterator[tuple[int, np.ndarray]]:
             yield n, np.clip(crop / max(float(np.percentile(crop, 99)), 1e-3), 0, 4)
 
 
+def rate_at(step: int) -> float:
+    """The learning rate: in each round it rises over some steps and falls to nothing."""
+    first, last, rate = next(r for r in reversed(ROUNDS) if step >= r[0])
+    return rate * min(1.0, (step - first + 1) / 500) * (0.5 + 0.5 * math.cos(math.pi * (step - first) / (last - first)))
+
+
 def batch(
-    pictures: np.ndarray, rng: np.random.Generator, size: int, patch: int
+    pictures: np.ndarray, which: np.ndarray, rng: np.random.Generator, size: int, patch: int
 ) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
     """Inputs (N, 17, h, w), first guesses and truths (N, 12, h, w): random crops through the simulated sensor."""
     ins, firsts, truths = [], [], []
     for _ in range(size):
-        image = pictures[rng.integers(len(pictures))]
+        image = pictures[rng.choice(which)]
         y, x = rng.integers(0, SIZE - patch, 2)
         crop = image[y : y + patch, x : x + patch].astype(np.float32)
         if rng.random() < 0.5:
@@ -132,7 +140,7 @@ def figures(net: torch.nn.Module, pictures: np.ndarray) -> dict[str, float]:
     errors, before = [], []
     with torch.no_grad():
         for _ in range(6):
-            x, first, truth = batch(pictures, rng, 8, 128)
+            x, first, truth = batch(pictures, np.arange(len(pictures)), rng, 8, 128)
             found = (first + net(x)).clamp(0, 2) ** 2
             errors.append(((found - truth**2) ** 2).mean().item())
             before.append(((first**2 - truth**2) ** 2).mean().item())
@@ -199,14 +207,17 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--minutes", type=float, default=240)
     parser.add_argument("--threads", type=int, default=2)
-    parser.add_argument("--pictures", type=int, default=900)
+    parser.add_argument("--pictures", type=int, default=1500)
     options = parser.parse_args()
     torch.set_num_threads(options.threads)
     torch.manual_seed(SEED)
     pictures = pool(options.pictures, options.threads)
-    held, trained = pictures[-60:], pictures[:-60]
+    # Held back: the last of the lively and of the calm ones.
+    apart = [*range(LIVELY - 60, LIVELY), *range(len(pictures) - 60, len(pictures))]
+    held = pictures[apart]
+    trained = np.setdiff1d(np.arange(len(pictures)), apart)
     net = Network().to(memory_format=torch.channels_last)
-    optimiser = torch.optim.Adam(net.parameters(), lr=RATE)
+    optimiser = torch.optim.Adam(net.parameters())
     average = _average(net)
     log: dict = {"steps": 0, "seconds": 0.0, "data": f"{options.pictures} pictures of {SIZE} px, a sixth from rendered scenes",
                  "patch": PATCH, "batch": BATCH, "parameters": sum(p.numel() for p in net.parameters()), "history": []}  # fmt: skip
@@ -225,12 +236,11 @@ def main() -> None:
     rng = np.random.default_rng(SEED + log["steps"])
     began = kept = time.time()
     total, count = 0.0, 0
-    while time.time() - began < options.minutes * 60 and log["steps"] < FULL_RUN:
+    while time.time() - began < options.minutes * 60 and log["steps"] < ROUNDS[-1][1]:
         step = log["steps"]
-        rate = RATE * min(1.0, (step + 1) / 500) * (0.5 + 0.5 * math.cos(math.pi * step / FULL_RUN))
         for group in optimiser.param_groups:
-            group["lr"] = rate
-        x, first, truth = batch(trained, rng, BATCH, PATCH)
+            group["lr"] = rate_at(step)
+        x, first, truth = batch(pictures, trained, rng, BATCH, PATCH)
         found = first + net(x.to(memory_format=torch.channels_last))
         loss = loss_of(found, truth)
         optimiser.zero_grad()

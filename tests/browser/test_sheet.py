@@ -43,19 +43,44 @@ def test_choosing_by_keyboard(page: Page, server: Running, frame_ids: dict[str, 
 
 
 @pytest.mark.usefixtures("fresh")
+def test_an_alternate_stands_beside_its_frame_and_can_be_taken_out(
+    page: Page, server: Running, frame_ids: dict[str, int]
+) -> None:
+    page.goto("/shoots/1/sheet")
+    page.locator(f"#frame-{frame_ids['T0002']}").click()
+    page.keyboard.press("Shift+A")
+    expect(page.locator(".cell")).to_have_count(7)
+    made = page.locator(".cell", has_text="T0002_alt1")
+    expect(made).to_have_attribute("aria-pressed", "true")
+    expect(made).to_contain_text("alternate")
+    page.keyboard.press("Enter")
+    expect(page.locator("#ribbon .ribbon-cell.active")).to_contain_text("T0002_alt1")
+    page.get_by_role("button", name="Alternate", exact=True).click()
+    expect(page.locator("#ribbon .ribbon-cell.active")).to_contain_text("T0002_alt2")
+    # Undone, the Bench shows a frame that is there.
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("#ribbon .ribbon-cell")).to_have_count(4)
+    page.goto("/shoots/1/sheet")
+    page.locator(".cell", has_text="T0002_alt1").click()
+    page.get_by_role("button", name="Take out").click()
+    expect(page.locator(".cell")).to_have_count(6)
+    expect(page.locator("#chosen-text")).to_have_text("Nothing chosen")
+
+
+@pytest.mark.usefixtures("fresh")
 def test_sets_are_corrected_by_hand(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
     page.goto("/shoots/1/sheet")
     page.locator(f"#frame-{frame_ids['T0002']}").click()
     page.locator(f"#frame-{frame_ids['T0003']}").click(modifiers=["Shift"])
-    page.get_by_role("button", name="Split off").click()
+    page.locator("#move-to").select_option("split")
     expect(page.locator(".set-head")).to_have_count(3)
     page.locator(f"#frame-{frame_ids['T0003']}").click()
-    page.get_by_role("button", name="Make lead").click()
+    page.locator("#move-to").select_option("lead")
     expect(page.locator(f"#frame-{frame_ids['T0003']} .lead-mark")).to_be_visible()
     page.locator("#move-to").select_option(label="Set 1")
     expect(page.locator(f"#frame-{frame_ids['T0003']} .lead-mark")).to_have_count(0)
     page.keyboard.press("Control+a")
-    page.get_by_role("button", name="Merge sets").click()
+    page.locator("#move-to").select_option("merge")
     expect(page.locator(".set-head")).to_have_count(1)
     page.get_by_role("button", name="Undo").click()
     expect(page.locator(".set-head")).to_have_count(3)

@@ -19,7 +19,7 @@ from tanner.core.output.naming import (
 )
 
 VALUES = name_values(
-    name="AF0001", number=7, shoot="Spring / lamps", group="Set 2", spec="Web", taken=datetime(2026, 3, 12, 9, 5, 1), size=(1080, 720), stars=3, text="T", label="red", camera="Alder One", lens="55", iso=100, keyword="lamp",
+    name="AF0001", number=7, shoot="Spring / lamps", group="Set 2", spec="Web", taken=datetime(2026, 3, 12, 9, 5, 1), size=(1080, 720), stars=3, text="T", label="red", camera="Alder One", lens="55", iso=100, keyword="lamp", alternate=2,
 )  # fmt: skip
 
 

@@ -76,6 +76,35 @@ def test_development_is_written_beside_the_originals_and_read_by_another(
     }
 
 
+def test_alternates_have_sidecars_of_their_own_and_come_along(
+    server: Running, two: tuple[int, Path, list[int]]
+) -> None:
+    shoot, folder, (first, second) = two
+    made = server.post("/api/alternates", {"frames": [first, second]})["made"]
+    assert len(made) == 2
+    server.post("/api/edit", {"frames": [made[1]], "values": {"light.contrast": -33}})
+    path = beside(folder / "T0002.DNG", 1)
+    until(lambda: path.exists() and parse_sidecar(path.read_bytes(), "x").own.get("light.contrast") == -33)  # type: ignore[union-attr]
+    # The frame's own sidecar says nothing of it.
+    assert "light.contrast" not in until(lambda: read(folder, "T0002.DNG")).own
+    other = server.post("/api/shoots", {"name": f"{folder.name} alternates"})["id"]
+    path.with_name("T0002.DNG.alternate-7.tanner.xmp").write_bytes(b"damaged")
+    server.bring_in(other, sorted(folder.glob("*.DNG")))
+    there = {f["name"]: f for f in server.get(f"/api/shoots/{other}/sheet")["frames"]}
+    here = {f["name"]: f for f in server.get(f"/api/shoots/{shoot}/sheet")["frames"]}
+    assert sorted(there) == ["T0001.DNG", "T0001_alt1.DNG", "T0002.DNG", "T0002_alt1.DNG"]
+    assert {n: (f["v"], f["alternate"]) for n, f in there.items()} == {
+        n: (f["v"], f["alternate"]) for n, f in here.items()
+    }
+    # Taken out and brought in again: nothing is doubled.
+    server.post("/api/take-out", {"frames": [f["id"] for f in there.values()]})
+    assert server.get(f"/api/shoots/{other}/sheet")["frames"] == []
+    server.bring_in(other, sorted(folder.glob("*.DNG")))
+    again = {f["name"]: f for f in server.get(f"/api/shoots/{other}/sheet")["frames"]}
+    assert {n: f["v"] for n, f in again.items()} == {n: f["v"] for n, f in there.items()}
+    assert {f["id"] for f in again.values()} == {f["id"] for f in there.values()}
+
+
 def test_a_follower_that_comes_without_its_lead_looks_the_same(
     server: Running, two: tuple[int, Path, list[int]]
 ) -> None:

@@ -154,7 +154,7 @@ def record(
 
 def _play(session: Session, action: Action, side: str) -> None:
     for patch in session.scalars(select(Patch).where(Patch.action_id == action.id)):
-        target = session.get(KINDS[patch.kind], patch.target)
+        target = session.get(KINDS[patch.kind], patch.target, execution_options={"with_gone": True})
         if target is not None:
             for key, value in getattr(patch, side).items():
                 setattr(target, key, value)

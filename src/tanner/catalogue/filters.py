@@ -3,7 +3,7 @@
     keep                      not drop                     stars>=3
     label:red or label:green  set:"Lamp, evening"          keyword:lamp and (iso<=800 or camera:finch)
 
-Words: keep, drop, undecided, lead, developed. With a text after a colon: label, set, keyword, camera, lens, name (a part of
+Words: keep, drop, undecided, lead, alternate, developed. With a text after a colon: label, set, keyword, camera, lens, name (a part of
 it; capitals do not count). With a number: stars, iso. Joined by and, or, not and brackets; two terms side by side are
 joined by and.
 """
@@ -38,6 +38,7 @@ WORDS: Mapping[str, Test] = {
     "drop": lambda f, g: f.verdict == "drop",
     "undecided": lambda f, g: f.verdict == "undecided",
     "lead": lambda f, g: g is not None and g.lead_id == f.id,
+    "alternate": lambda f, g: f.alternate > 0,
     "developed": lambda f, g: bool(f.own or f.worn or f.offsets),
     "all": lambda f, g: True,
 }

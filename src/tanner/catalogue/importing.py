@@ -59,7 +59,7 @@ def _walk(folder: Path) -> Iterator[Found]:
 
 def known_contents(session: Session, shoot_id: int) -> dict[str, str]:
     """Content hash to name of the frames that a shoot has."""
-    query = select(Frame.content, Frame.name).where(Frame.shoot_id == shoot_id)
+    query = select(Frame.content, Frame.name).where(Frame.shoot_id == shoot_id, Frame.alternate == 0)
     return dict(session.execute(query).all())
 
 
@@ -77,15 +77,19 @@ def add_frame(
     *,
     keywords: Sequence[str] = (),
 ) -> int | None:
-    """Add one frame from its facts; None when its content is in already."""
+    """Add one frame from its facts, or bring the one back that was taken out; None when its content is in already."""
     known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
     width, height = (known.height, known.width) if known.orientation >= 5 else (known.width, known.height)
     with catalogue.write() as session:
         if session.get(Shoot, shoot_id) is None:
             raise TannerError("This shoot is no longer there.")
-        query = select(Frame.id).where(Frame.shoot_id == shoot_id, Frame.content == content)
-        if session.scalar(query):
-            return None
+        query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.content == content, Frame.alternate == 0)
+        there = session.scalar(query, execution_options={"with_gone": True})
+        if there is not None:
+            if not there.gone:
+                return None
+            there.gone, there.path, there.name = False, str(path), path.name
+            return there.id
         frame = Frame(
             shoot_id=shoot_id,
             path=str(path),

@@ -77,11 +77,13 @@ class Frame(Base):
         seen: what it was recognised as: {"chart": true}, {"bracket": [place, count]}.
         sidecar: short hash of the sidecar as it was written or read last, or empty.
         words: what is said of this frame, over its shoot's words.
+        alternate: 0, or which further development of the same file it is.
+        gone: taken out of the shoot; kept so that it can come back.
     """
 
     __tablename__ = "frame"
     __table_args__ = (
-        UniqueConstraint("shoot_id", "content"),
+        UniqueConstraint("shoot_id", "content", "alternate"),
         Index("ix_frame_shoot_set", "shoot_id", "set_id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -113,6 +115,8 @@ class Frame(Base):
     seen: Mapped[dict[str, Any]] = mapped_column(default=dict)
     sidecar: Mapped[str] = mapped_column(default="")
     words: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    alternate: Mapped[int] = mapped_column(default=0)
+    gone: Mapped[bool] = mapped_column(default=False)
 
     @property
     def camera_names(self) -> list[str]:

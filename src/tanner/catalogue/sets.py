@@ -101,7 +101,7 @@ def _takes_over(session: Session, old_id: int | None, new: Frame) -> dict[str, o
     return {"own": {**(followed(old.own) if old else {}), **new.own}, "follows": True}
 
 
-def _lead_without(session: Session, group: FrameSet, leaving: set[int]) -> list[tuple[Base, dict[str, object]]]:
+def lead_without(session: Session, group: FrameSet, leaving: set[int]) -> list[tuple[Base, dict[str, object]]]:
     """The lead that a set has when some frames leave it: the same one, or the first that stays."""
     staying = [f for f in _members(session, group.id) if f.id not in leaving]
     if not staying:
@@ -135,7 +135,7 @@ def move(session: Session, shoot_id: int, frames: Sequence[Frame], to: FrameSet 
     for set_id in {f.set_id for f in frames if f.set_id not in (None, to.id)}:
         group = session.get(FrameSet, set_id)
         if group:
-            changes += _lead_without(session, group, leaving)
+            changes += lead_without(session, group, leaving)
     for frame in frames:
         fields: dict[str, object] = {"set_id": to.id}
         if to.lead_id is None and frame is frames[0]:

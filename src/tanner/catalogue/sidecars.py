@@ -16,7 +16,15 @@ from tanner.core.adjust.registry import adjustments
 from tanner.core.errors import TannerError
 from tanner.core.output.files import write_whole
 from tanner.core.output.words import TEXT_FIELDS
-from tanner.core.series.sidecar import ENDING, Sidecar, beside, found_beside, parse_sidecar, sidecar_bytes
+from tanner.core.series.sidecar import (
+    ENDING,
+    Sidecar,
+    alternates_beside,
+    beside,
+    found_beside,
+    parse_sidecar,
+    sidecar_bytes,
+)
 
 FIELDS = ("own", "offsets", "worn", "follows", "stars", "label", "words")
 
@@ -58,7 +66,7 @@ def write(frame: Frame, wanted: Sidecar) -> Written:
 
     A damaged one is kept aside under another name.
     """
-    path = beside(Path(frame.path))
+    path = beside(Path(frame.path), frame.alternate)
     if not Path(frame.path).exists():
         return Written(trouble=f"{frame.name} is not where it was, so its sidecar is not written")
     there = _read(path)
@@ -95,7 +103,7 @@ def conflicts(session: Session, resolver: Resolver) -> list[dict[str, Any]]:
     result = []
     query = select(Frame).where(Frame.shoot_id == resolver.shoot.id).order_by(Frame.taken, Frame.name)
     for frame in session.scalars(query):
-        data = _read(beside(Path(frame.path)))
+        data = _read(beside(Path(frame.path), frame.alternate))
         if data is None or mark_of(data) == frame.sidecar:
             continue
         try:
@@ -149,7 +157,7 @@ def _differs(mine: Sidecar, theirs: Sidecar) -> list[dict[str, Any]]:
 
 def settle(session: Session, resolver: Resolver, frame: Frame, take: str) -> Action | None:
     """End a conflict: "mine" or "theirs" holds; the other version is kept aside as a file."""
-    path = beside(Path(frame.path))
+    path = beside(Path(frame.path), frame.alternate)
     data = _read(path)
     if data is None:
         raise TannerError(f"{frame.name}: its sidecar is no longer there. Nothing was changed.")
@@ -179,6 +187,20 @@ def read_for_import(original: Path) -> tuple[Sidecar | None, str, str]:
     except TannerError as error:
         return None, "", f"{error} The file itself is brought in without it."
     return found, mark_of(data) if path == beside(original) else "", ""
+
+
+def alternates_for_import(original: Path) -> list[tuple[int, Sidecar, str]]:
+    """Alternates that a file's sidecars tell of: number, what it says, its mark. Damaged ones are left where they are."""
+    result = []
+    for number, path in alternates_beside(original).items():
+        data = _read(path)
+        try:
+            found = parse_sidecar(data, path.name) if data is not None else None
+        except TannerError:
+            continue
+        if data is not None and found is not None:
+            result.append((number, found, mark_of(data)))
+    return result
 
 
 def take_over(frame: Frame, sidecar: Sidecar, mark: str) -> None:

@@ -9,8 +9,9 @@ from typing import Any
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, event
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
+from tanner.catalogue.models import Frame
 from tanner.catalogue.profiles import Profiles
 from tanner.core.errors import TannerError
 
@@ -44,9 +45,13 @@ class Catalogue:
     def _migrate(self) -> None:
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        with self.engine.begin() as connection:
+        with self.engine.connect() as connection:
+            # A table that is made anew is dropped for a moment; what points to it must not mind.
+            connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
+            connection.commit()
+            connection.exec_driver_sql("PRAGMA foreign_keys=ON")
 
     def _session(self) -> Session:
         # Who resolves frames in this session asks for the rules here.
@@ -72,6 +77,13 @@ class Catalogue:
 
     def close(self) -> None:
         self.engine.dispose()
+
+
+@event.listens_for(Session, "do_orm_execute")
+def _leave_out_gone(state: ORMExecuteState) -> None:
+    """Frames that were taken out of their shoot are seen only by queries that ask for them."""
+    if state.is_select and not state.is_column_load and not state.execution_options.get("with_gone"):
+        state.statement = state.statement.options(with_loader_criteria(Frame, Frame.gone.is_(False)))
 
 
 def _prepare(connection: Any, _: Any) -> None:

@@ -290,7 +290,8 @@ class Deliveries:
     ) -> None:
         """All waiting files of one frame in one pass."""
         with self._catalogue.write() as session:
-            frame = session.get(Frame, frame_id)
+            # A frame that was taken out meanwhile is written all the same: it was asked for.
+            frame = session.get(Frame, frame_id, execution_options={"with_gone": True})
             items = [i for i in (session.get(DeliveryItem, n) for n in item_ids) if i]
             for item in items:
                 item.state, item.started = "running", now()
@@ -480,6 +481,7 @@ def _item_rows(delivery_id: int) -> Any:
         .where(DeliveryItem.delivery_id == delivery_id)
         .order_by(DeliveryItem.id)
         .options(defer(DeliveryItem.settings))
+        .execution_options(with_gone=True)
     )
 
 

@@ -10,13 +10,14 @@ from typing import Any
 
 from sqlalchemy import select
 
+from tanner.catalogue.alternates import WITH_GONE, add_alternate
 from tanner.catalogue.development import Resolver
 from tanner.catalogue.importing import add_frame, copy_in, known_contents
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import Frame, Shoot
 from tanner.catalogue.ruling import apply_rules
 from tanner.catalogue.sets import propose_sets
-from tanner.catalogue.sidecars import read_for_import, sets_by_sidecar, take_over
+from tanner.catalogue.sidecars import alternates_for_import, read_for_import, sets_by_sidecar, take_over
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import FileError, TannerError
 from tanner.core.output.files import file_hash
@@ -190,6 +191,7 @@ class Importer:
             job.with_sidecar.add(frame_id)
             with self._catalogue.write() as session:
                 take_over(session.get_one(Frame, frame_id), sidecar, "" if job.copy_to else mark)
+        self._bring_alternates(job, item, frame_id)
         small = self._workers.submit(embedded_preview, str(path)).result()
         if small:
             self._pictures.put_embedded(frame_id, small)
@@ -197,6 +199,19 @@ class Importer:
             frame = session.get(Frame, frame_id)
             if frame:
                 self._pictures.want([wish_for(Resolver(session, job.shoot_id), frame)])
+
+    def _bring_alternates(self, job: ImportJob, item: Item, frame_id: int) -> None:
+        """Alternates that sidecars beside the file tell of."""
+        for number, sidecar, mark in alternates_for_import(item.path):
+            with self._catalogue.write() as session:
+                source = session.get_one(Frame, frame_id)
+                query = select(Frame).where(
+                    Frame.shoot_id == job.shoot_id, Frame.content == source.content, Frame.alternate == number
+                )
+                made = session.scalar(query, execution_options=WITH_GONE) or add_alternate(session, source, number)
+                made.gone, made.path, made.set_id = False, source.path, None
+                take_over(made, sidecar, "" if job.copy_to else mark)
+                job.with_sidecar.add(made.id)
 
     def finish_interrupted(self) -> None:
         """After a start: frames that an ended program left without a set get their pictures and sets."""

@@ -178,7 +178,9 @@ class Merges:
             if frame_id is None:
                 # The same frames were joined before, to the same numbers: that one is shown, and this copy goes.
                 target.unlink()
-                known = select(Frame.id).where(Frame.shoot_id == shoot_id, Frame.content == content)
+                known = select(Frame.id).where(
+                    Frame.shoot_id == shoot_id, Frame.content == content, Frame.alternate == 0
+                )
                 return session.scalar(known)
             session.get_one(Frame, frame_id).set_id = set_id
         return frame_id

@@ -55,6 +55,7 @@ def tokens_of(frame: Frame, number: int, shoot: str, group: str, text: str) -> d
         "lens": frame.lens,
         "iso": frame.iso,
         "keyword": str(frame.keywords[0]) if frame.keywords else "",
+        "alternate": frame.alternate or "",
     }
 
 
@@ -87,6 +88,8 @@ class Plan:
             kept = kept_of(frame, develop(values))
             about = self._about(frame)
             for index, spec in enumerate(specs):
+                if frame.alternate and not spec.alternates:
+                    continue
                 layout = spec.layout(kept)
                 target, said = self._target(frame, spec, number, layout.canvas)
                 notes = said + about + self._of_spec(frame, spec, kept, layout)

@@ -246,7 +246,9 @@ class Quieting:
         with self._catalogue.write() as session:
             if frame_id is None:
                 target.unlink()
-                known = select(Frame.name).where(Frame.shoot_id == shoot_id, Frame.content == content)
+                known = select(Frame.name).where(
+                    Frame.shoot_id == shoot_id, Frame.content == content, Frame.alternate == 0
+                )
                 return f"{session.scalar(known)} is the same and was there already."
             frame, original = session.get_one(Frame, frame_id), session.get_one(Frame, original_id)
             frame.set_id, frame.follows = original.set_id, original.follows

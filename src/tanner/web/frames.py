@@ -7,6 +7,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from tanner.catalogue.alternates import make_alternates, take_out
 from tanner.catalogue.development import (
     Resolver,
     carry,
@@ -152,6 +153,25 @@ def marks(body: Marks, desk: Desk) -> dict[str, Any]:
         frames = frames_of(session, body.frames)
         said = ", ".join(f"{k} {v}" for k, v in fields.items())
         return done(record(session, one_shoot(frames), said, [(f, fields) for f in frames]))
+
+
+@router.post("/alternates")
+def alternates(body: Body, desk: Desk) -> dict[str, Any]:
+    """One more development of each frame, beside it in its set; their ids in the order of the frames."""
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        one_shoot(frames)
+        action, made = make_alternates(session, frames)
+        return {**done(action), "made": made}
+
+
+@router.post("/take-out")
+def take_out_frames(body: Body, desk: Desk) -> dict[str, Any]:
+    """Take frames out of their shoot. Their files stay where they are, and undo brings the frames back."""
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        one_shoot(frames)
+        return done(take_out(session, frames))
 
 
 @router.get("/frames/{frame_id}/carry")

@@ -133,7 +133,7 @@ def shoot_preset(shoot_id: int, body: ShootPreset, desk: Desk) -> dict[str, Any]
 SHEET_COLUMNS = (
     Frame.id, Frame.name, Frame.set_id, Frame.stars, Frame.label, Frame.verdict, Frame.width, Frame.height,
     Frame.own, Frame.offsets, Frame.follows, Frame.starting, Frame.as_shot, Frame.content, Frame.error,
-    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn,
+    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn, Frame.alternate,
     func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in CAMERA_NAMES), type_=JSON).label("camera_names"),
 )  # fmt: skip
 """What the list reads of a frame: reading all facts of 2,000 frames would take longer than all the rest."""
@@ -157,6 +157,7 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
         "h": frame.height,
         "v": version(frame, resolved.values),
         "lead": lead,
+        "alternate": frame.alternate,
         "follows": follows,
         "own": sorted({table[k].spec.label for k in departs}) if follows else [],
         "crop": any(k in frame.own and table[k].spec.per_frame for k in frame.own if k in table),

@@ -10,6 +10,7 @@ from tanner.core.errors import FormatError
 
 TOKENS = {
     "name": "name of the original, without its ending",
+    "alternate": "number of the alternate, or nothing",
     "number": "place in the delivery; {number:3} with three digits",
     "shoot": "name of the shoot",
     "set": "name of the set",
@@ -154,10 +155,12 @@ def name_values(
     lens: str = "",
     iso: int | None = None,
     keyword: str = "",
+    alternate: int | str = "",
 ) -> dict[str, object]:
     """Values of all tokens for one file."""
     return {
         "name": name,
+        "alternate": alternate,
         "number": number,
         "shoot": shoot,
         "set": group,

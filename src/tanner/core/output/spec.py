@@ -46,6 +46,7 @@ class OutputSpec(BaseModel):
         mark: a watermark.
         name: template of the file name, without its ending.
         subfolder: template of a folder below the target, or empty.
+        alternates: alternates of frames become files of their own, too.
         exists: what happens when the name is taken: a new number, leave it out, or replace.
     """
 
@@ -74,6 +75,7 @@ class OutputSpec(BaseModel):
     mark: Mark = Mark()
     name: str = Field(default="{name}", min_length=1, max_length=200)
     subfolder: str = Field(default="", max_length=200)
+    alternates: bool = True
     exists: Literal["number", "skip", "replace"] = "number"
 
     @field_validator("size")
@@ -184,6 +186,8 @@ def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
         "skip": "a taken name is left out",
         "replace": "a taken name is replaced",
     }
+    if not spec.alternates:
+        lines.append("without alternates")
     lines.append(f"{spec.subfolder + '/' if spec.subfolder else ''}{spec.name}; {taken[spec.exists]}")
     return lines
 

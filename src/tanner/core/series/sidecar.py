@@ -4,6 +4,7 @@ Rating, label and keywords stand in their standard properties; what is Tanner's 
 as JSON text. `shown` holds the whole resolved development, for a machine that lacks the lead.
 """
 
+import glob
 import json
 import math
 import xml.etree.ElementTree as ET
@@ -106,9 +107,20 @@ def sidecar_bytes(sidecar: Sidecar) -> bytes:
     ).encode()
 
 
-def beside(original: Path) -> Path:
-    """Where an original's sidecar lies."""
-    return original.with_name(original.name + ENDING)
+def beside(original: Path, alternate: int = 0) -> Path:
+    """Where an original's sidecar lies, or that of one of its alternates."""
+    return original.with_name(f"{original.name}{f'.alternate-{alternate}' if alternate else ''}{ENDING}")
+
+
+def alternates_beside(original: Path) -> dict[int, Path]:
+    """Sidecars of alternates by their number."""
+    start = f"{original.name}.alternate-"
+    found = {}
+    for path in original.parent.glob(f"{glob.escape(start)}*{glob.escape(ENDING)}"):
+        number = path.name[len(start) : -len(ENDING)]
+        if number.isascii() and number.isdigit() and 0 < int(number) < 100 and not path.is_symlink():
+            found[int(number)] = path
+    return dict(sorted(found.items()))
 
 
 def found_beside(original: Path) -> Path | None:

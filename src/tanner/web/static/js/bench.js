@@ -280,7 +280,11 @@ async function commit(url, body) {
 }
 
 async function refresh() {
-  await Promise.all([loadSheet(), loadFrame(frame.id)]);
+  await loadSheet();
+  // What was undone may have been this alternate itself.
+  const here = sheet.frames.find((f) => f.id === frame.id) || sheet.frames.find((f) => f.set === frame.set) || sheet.frames[0];
+  if (!here) return void (location.href = `/shoots/${shootId}/sheet`);
+  await loadFrame(here.id);
   drawRibbon();
   picture.forget();
   redraw(false);
@@ -495,6 +499,11 @@ function nextSet(by) {
   return (there.find((f) => f.lead) || there[0])?.id ?? null;
 }
 
+async function alternate() {
+  const made = await commit("/api/alternates", { frames: [frame.id] });
+  if (made) await go(made.made[0]);
+}
+
 async function carryHere() {
   const others = sheet.frames.filter((f) => f.id !== frame.id);
   const done = await carryOver(frame.id, titles, {
@@ -545,6 +554,7 @@ document.querySelector(".under").addEventListener("click", (event) => {
   const what = event.target.closest("[data-do]")?.dataset.do;
   if (toggles[what]) press(what);
 });
+document.querySelector('.ribbon-tools [data-do="alternate"]').addEventListener("click", alternate);
 document.querySelector('.ribbon-tools [data-do="carry"]').addEventListener("click", carryHere);
 document.querySelector('.ribbon-tools [data-do="reset"]').addEventListener("click", () => resetFrames(targets(), refresh));
 const SURROUNDS = ["mid", "dark", "white"];
@@ -576,6 +586,7 @@ useKeys("bench", [
   { id: "drop", key: "d", label: "Drop", run: () => commit("/api/marks", { frames: targets(), verdict: "drop" }) },
   ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? `${n} stars` : "No stars", run: () => starring(n) })),
   { id: "lead", key: "t", label: "Make lead of its set", run: () => !frame.lead && commit(`/api/frames/${frame.id}/lead`, {}) },
+  { id: "alternate", key: "Shift+a", label: "Alternate: one more development", run: alternate },
   { id: "carry", key: "o", label: "Carry over …", run: carryHere },
   { id: "choose-set", key: "Ctrl+a", label: "Choose the whole set", run: () => ribbon.all() },
   { id: "pick", key: "p", label: "Pick a neutral place", run: () => (open("white"), byId("pick").click()) },

@@ -32,8 +32,7 @@ async function load() {
   for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
   if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
   fresh.watch();
-  const known = byId("move-to");
-  known.replaceChildren(el("option", { value: "", text: "Move to …" }), ...data.sets.map((s) => el("option", { value: String(s.id), text: s.name })));
+  byId("move-sets").replaceChildren(...data.sets.map((s) => el("option", { value: String(s.id), text: s.name })));
   arrange();
 }
 
@@ -58,7 +57,7 @@ function passes(frame) {
   if (label && frame.label !== label) return false;
   if (work && (work === "yes") !== frame.worked) return false;
   if (!text) return true;
-  const words = [frame.name, frame.camera, frame.lens, frame.iso ? `ISO ${frame.iso}` : "", ...frame.keywords].join(" ").toLowerCase();
+  const words = [frame.name, frame.camera, frame.lens, frame.iso ? `ISO ${frame.iso}` : "", frame.alternate ? "alternate" : "", ...frame.keywords].join(" ").toLowerCase();
   return text.split(/\s+/).every((w) => words.includes(w));
 }
 
@@ -168,6 +167,7 @@ function marks(frame) {
   if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: `Label ${frame.label}` }));
   if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
   parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.name }));
+  if (frame.alternate) parts.push(el("span", { class: "seen-mark", text: "alternate", title: "One more development of the same file" }));
   if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
   if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
   if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
@@ -223,9 +223,12 @@ function told() {
       const only = state.frames.get([...state.chosen][0]);
       button.disabled = n === 0 || (n === 1 && (only?.lead || !only?.set));
     }
-    if (what === "lead") button.disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
     if (button.id === "join") button.disabled = n < 2;
-    if (what === "merge") button.disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
+    if (button.id === "move-to") {
+      const option = (value) => button.querySelector(`[value="${value}"]`);
+      option("lead").disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
+      option("merge").disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
+    }
   }
 }
 
@@ -323,6 +326,14 @@ const actions = {
     const sets = [...new Set(ids().map((id) => state.frames.get(id).set))].filter(Boolean);
     return change("/api/sets/merge", { into: sets[0], others: sets.slice(1) });
   },
+  alternate: async () => {
+    const made = await trying(() => post("/api/alternates", { frames: ids() }));
+    if (!made) return;
+    await load();
+    choose(made.made);
+    show(made.made[0]);
+  },
+  out: () => change("/api/take-out", { frames: ids() }),
   carry: () => carryFrom(),
   words: () => openWords(ids(), load),
   match: () => {
@@ -381,9 +392,10 @@ new Proposal(load);
 new Sidecars(load);
 new Dragging({ roll, frame: (id) => state.frames.get(id), ids, choose, done: load });
 byId("move-to").addEventListener("change", async (event) => {
-  const set = Number(event.target.value);
+  const what = event.target.value;
   event.target.value = "";
-  if (set) await change("/api/sets/move", { frames: ids(), set });
+  if (actions[what]) await actions[what]();
+  else if (what) await change("/api/sets/move", { frames: ids(), set: Number(what) });
 });
 // Joining frames takes a while: it is followed until it ends.
 async function join(kind) {
@@ -476,11 +488,13 @@ useKeys("sheet", [
   ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marking({ stars: n }) })),
   { id: "label", key: "l", label: "Next colour label", run: () => state.active && marking({ label: step(state.frames.get(state.active), 1) }) },
   { id: "lead", key: "t", label: "Make lead of its set", run: () => state.chosen.size === 1 && actions.lead() },
+  { id: "alternate", key: "Shift+a", label: "Alternate: one more development", run: () => state.chosen.size && actions.alternate() },
+  { id: "out", key: "Delete", label: "Take out of the shoot; the file stays", run: () => state.chosen.size && actions.out() },
   { id: "words", key: "w", label: "Words …", run: () => state.chosen.size && actions.words() },
   { id: "carry", key: "o", label: "Carry over …", run: () => state.chosen.size && actions.carry() },
   { id: "split", key: "s", label: "Split off into a set of their own", run: () => state.chosen.size && actions.split() },
   { id: "merge", key: "g", label: "Merge the sets of the chosen", run: () => new Set(ids().map((id) => state.frames.get(id).set)).size > 1 && actions.merge() },
-  { id: "move", key: "m", label: "Move to another set: then choose it with the arrows", run: () => state.chosen.size && (byId("move-to").focus(), byId("move-to").showPicker()) },
+  { id: "move", key: "m", label: "Set of the chosen: then choose it with the arrows", run: () => state.chosen.size && (byId("move-to").focus(), byId("move-to").showPicker()) },
 ]);
 
 const presets = await trying(() => get("/api/presets"));

@@ -3,7 +3,7 @@ import { get, post, remove } from "./api.js";
 import { byId, el } from "./dom.js";
 import { shootId, trying } from "./shell.js";
 
-const NEW = { title: "", size: "long:2048", enlarge: "never", border: 0, ground: "#ffffff", format: "jpeg", quality: 92, most_kb: 0, chroma: "auto", compression: "none", space: "srgb", icc: "", intent: "relative", black_point: true, sharpen: "none", sharpen_strength: 100, ppi: 300, metadata: "all", place: true, keywords: true, name: "{name}", subfolder: "", exists: "number", mark: { kind: "none", text: "", picture: "", place: "bottom right", size: 25, margin: 3, opacity: 60 } };
+const NEW = { title: "", size: "long:2048", enlarge: "never", border: 0, ground: "#ffffff", format: "jpeg", quality: 92, most_kb: 0, chroma: "auto", compression: "none", space: "srgb", icc: "", intent: "relative", black_point: true, sharpen: "none", sharpen_strength: 100, ppi: 300, metadata: "all", place: true, keywords: true, alternates: true, name: "{name}", subfolder: "", exists: "number", mark: { kind: "none", text: "", picture: "", place: "bottom right", size: 25, margin: 3, opacity: 60 } };
 const NUMBERS = new Set(["border", "quality", "most_kb", "sharpen_strength", "ppi"]);
 const LOSSY = ["jpeg", "webp", "avif", "jxl"];
 const BOXES = ["box", "crop", "pad"];
