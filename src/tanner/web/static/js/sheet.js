@@ -166,8 +166,7 @@ function marks(frame) {
   const parts = [];
   if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: `Label ${frame.label}` }));
   if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
-  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.name }));
-  if (frame.alternate) parts.push(el("span", { class: "seen-mark", text: "alternate", title: "One more development of the same file" }));
+  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.alternate ? `${frame.name}: one more development of the same file` : frame.name }));
   if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
   if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
   if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
