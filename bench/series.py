@@ -86,7 +86,7 @@ def accuracy(
     at = lambda s, v: lambda edge: picture_of(s, v, edge=edge)  # noqa: E731
     first_area, first_picture = area_of(kind, at(first, LOOK)), picture_of(first, LOOK, 16)
     ways: dict[str, list[tuple[float, float, float, float]]] = {
-        k: [] for k in ("copied", "camera", "grey world", "matched")
+        k: [] for k in ("copied", "camera", "grey world", "matched", "the truth")
     }
     missing = 0
     true_first = xy_to_temperature(as_shot_white(first))
@@ -100,6 +100,13 @@ def accuracy(
             "copied": {**LOOK, "white.temperature": true_first[0], "white.tint": true_first[1]},
             "camera": {**LOOK, "white.temperature": camera[0], "white.tint": camera[1]},
             "grey world": {**LOOK, **grey},
+            # What nobody knows: how much the area itself changes its colour with the light, all else being right.
+            "the truth": {
+                **LOOK,
+                "white.temperature": truth[0],
+                "white.tint": truth[1],
+                "light.exposure": LOOK.get("light.exposure", 0.0) - shot.ev,
+            },
         }
         try:
             start = Reference(str(folder / "R.DNG"), LOOK, kind=kind, most=4.5)
@@ -115,7 +122,7 @@ def accuracy(
             mask = mask & first_area.mask
         target = colour_of(first_picture, mask if kind == "backdrop" else first_area.mask)
         for way, values in settings.items():
-            ev = offsets["ev"] if way == "matched" else 0.0
+            ev = {"matched": offsets["ev"], "the truth": -shot.ev}.get(way, 0.0)
             lab = colour_of(picture_of(source, values, 16), mask, whole=True)
             ways[way].append(
                 (

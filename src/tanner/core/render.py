@@ -41,7 +41,16 @@ from tanner.core.optics.fill import fill_beyond
 from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
-from tanner.core.optics.resample import WIDEN, box, lanczos, sensor_range, warp
+from tanner.core.optics.resample import (
+    WIDEN,
+    box,
+    lanczos,
+    sensor_range,
+    shrink,
+    shrink_first,
+    shrink_weights,
+    warp,
+)
 from tanner.core.optics.view import View, orientation_of
 from tanner.core.raw import blocks, demosaic
 from tanner.core.raw.reader import Source
@@ -63,14 +72,31 @@ class Cancelled(Exception):
 
 
 @dataclass(frozen=True)
+class Larger:
+    """A whole multiple of the output's size, from which it is made by `shrink`."""
+
+    times: int
+    geometry: Geometry
+    weights: F32
+
+
+@dataclass(frozen=True)
 class Plan:
-    """All that the kernels need for one frame at one output size, computed once."""
+    """All that the kernels need for one frame at one output size, computed once.
+
+    Attributes:
+        reduce: px of the source that are averaged before the resampling; stretch: how far its kernel is widened.
+        tiles: what is averaged are whole tiles of the mosaic, which is not demosaiced.
+        larger: the picture is resampled to a multiple of its size first.
+    """
 
     source: Source
     geometry: Geometry
     small_noise: Noise | None
     reduce: int
+    tiles: bool
     stretch: float
+    larger: "Larger | None"
     kernel: F32
     pre: F32
     gains: F32
@@ -122,18 +148,36 @@ def as_shot_white(source: Source, profile: str = "") -> tuple[float, float]:
     return white
 
 
+TILES = 3.4
+"""Reduction from which a mosaic is not demosaiced: whole tiles of it are averaged."""
+PAIRS = 2.2
+"""Reduction from which files are made from means of 2 x 2 px: the kernel's six taps reach no farther."""
+
+
 def _reduction(scale: float, bayer: bool) -> tuple[int, float]:
     """How many source px are averaged before the resampling, and how far its kernel is widened then.
 
-    The number whose ratio to the scale is nearest to 1; blocks of a mosaic from 4 on are whole tiles of it.
+    The number whose ratio to the scale is nearest to 1; blocks of a mosaic from TILES on are whole tiles of it.
     """
     near = max(1, math.floor(scale))
     choices = {max(1, near - 1), near, near + 1}
-    if bayer and scale >= 3.4:
+    if bayer and scale >= TILES:
         even = max(4, near - near % 2)
         choices = {even, even + 2}
     k = min(choices, key=lambda n: abs(math.log(max(scale, 1e-6) / n)))
     return k, max(1.0, scale / k)
+
+
+def _fine_reduction(scale: float) -> tuple[int, int]:
+    """For files: side of the averaged blocks, and how many times the size it is resampled to first.
+
+    Blocks are small, as their mean blurs and folds; the rest goes by the resampling's wider kernel, and from TILES on by
+    Lanczos at a whole ratio (see `shrink`).
+    """
+    if scale < TILES:
+        return (1 if scale < PAIRS else 2), 1
+    choices = [(k, m) for k in (2, 4) for m in (int(scale / k), int(scale / k) + 1) if m > 1]
+    return min(choices, key=lambda c: abs(math.log(scale / (c[0] * c[1]))) + 0.02 * c[1])
 
 
 def _encoder(space: str, bits: int) -> NDArray[Any]:
@@ -222,6 +266,7 @@ def make_plan(
     draft: bool = False,
     output_sharpening: Sharpening | None = None,
     show_sharpening: bool = False,
+    fine: bool = False,
 ) -> Plan:
     """Compute tables, matrices and the map for one frame at one output size.
 
@@ -232,15 +277,24 @@ def make_plan(
         draft: noise that is not taken out yet is shrunk quickly, and at the size that is worked at where that is small.
         output_sharpening: done last, besides the development's own.
         show_sharpening: where the development sharpens, in grey, instead of the picture.
+        fine: for files: the last of a strong reduction is done by Lanczos.
     """
     light, curve = development.group(Light), development.group(Curve)
     profile, detail = development.group(Profile), development.group(Detail)
     geometry = geometry_of(source, development, output)
-    reduce, stretch = _reduction(geometry.scale, source.facts.kind == "bayer")
+    bayer, larger = source.facts.kind == "bayer", None
+    reduce, stretch = _reduction(geometry.scale, bayer)
+    tiles = bayer and geometry.scale >= TILES
+    if fine:
+        reduce, times = _fine_reduction(geometry.scale)
+        stretch = max(1.0, geometry.scale / (reduce * times))
+        if times > 1:
+            size = output[0] * times, output[1] * times
+            larger = Larger(times, geometry_of(source, development, size), shrink_weights(times))
     small = source.cache.get("small", 0)
     if small and draft and geometry.scale > 0.93 * small:
         # Its blocks are there already (see `core.small`): nothing is read.
-        reduce, stretch = small, max(1.0, geometry.scale / small)
+        reduce, tiles, stretch = small, True, max(1.0, geometry.scale / small)
     wanted_blocks = source.cache.get("wanted", ())
     source, small_noise = _quiet(source, development.group(Noise), draft and reduce >= 4, draft)
     source.cache["wanted"] = wanted_blocks
@@ -264,6 +318,8 @@ def make_plan(
         geometry=geometry,
         small_noise=small_noise,
         reduce=reduce,
+        tiles=tiles,
+        larger=larger,
         stretch=stretch,
         kernel=lanczos(1.0 if stretch <= WIDEN else round(stretch, 2)),
         pre=_f32(pre),
@@ -363,7 +419,7 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
     source, k = plan.source, plan.reduce
     bayer = source.facts.kind == "bayer"
     shifts = np.zeros((3, 2), dtype=np.float32)
-    if bayer and k >= 4:
+    if plan.tiles:
         # The pixels of one colour lie off the centre of their block by half a pixel.
         ry, rx = source.facts.pattern or (0, 0)
         shifts[0] = rx - 0.5, ry - 0.5
@@ -432,10 +488,33 @@ def _demosaic(plan: Plan, top: int, left: int, planes: F32) -> None:
 def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
     """Fill a block of output pixels with linear planes."""
     h, w = out.shape[1:]
+    if plan.larger is not None:
+        _from_larger(plan, plan.larger, y0, x0, out)
+        if plan.beyond is not None:
+            fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
+        return
     planes, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
     warp(planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, plan.kernel, out)
     if plan.beyond is not None:
         fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
+
+
+AROUND = 8
+"""px beyond a picture's sides that its map reaches for certain."""
+
+
+def _from_larger(plan: Plan, larger: Larger, y0: int, x0: int, out: F32) -> None:
+    """Fill a block from the same at a multiple of its size."""
+    m, (w, h) = larger.times, larger.geometry.size
+    top, left = m * y0 + shrink_first(m), m * x0 + shrink_first(m)
+    bottom, right = top + m * (out.shape[1] + 5), left + m * (out.shape[2] + 5)
+    t, b = max(top, -AROUND), min(bottom, h + AROUND)
+    l, r = max(left, -AROUND), min(right, w + AROUND)  # noqa: E741
+    part = _work.get("larger", 3, b - t, r - l)
+    _resample(replace(plan, geometry=larger.geometry, larger=None, beyond=None), t, l, part)
+    if (t, l, b, r) != (top, left, bottom, right):
+        part = np.pad(part, ((0, 0), (t - top, bottom - b), (l - left, right - r)), mode="edge")
+    shrink(part, m, larger.weights, out)
 
 
 def _geometry_only(development: Development, **other: Any) -> Development:
@@ -644,7 +723,7 @@ def render_strips(
         after: done to each strip and its first row in its own thread (encoding, for example); its result is what is given.
     """
     width, height = plan.geometry.size
-    if plan.source.facts.kind == "bayer" and plan.reduce >= 4:
+    if plan.tiles:
         _binned(plan)  # once, before threads ask for it at the same time
 
     def make(y0: int) -> Any:
@@ -676,6 +755,7 @@ def render(
     keep: bool = False,
     draft: bool = False,
     show_sharpening: bool = False,
+    fine: bool = False,
 ) -> NDArray[Any]:
     """Render a frame, or a part of it.
 
@@ -684,16 +764,16 @@ def render(
         region: left, top, right, bottom of the part that is wanted, in output px.
         pool: threads to share the work between.
         keep: keep the resampled planes with the source, for a view whose light is being changed.
-        draft, show_sharpening: see `make_plan`.
+        draft, show_sharpening, fine: see `make_plan`.
 
     Returns:
         uint8 or uint16 (h, w, 3), encoded for `space`, upright.
     """
-    plan = make_plan(source, development, output, space, bits, draft, show_sharpening=show_sharpening)
+    plan = make_plan(source, development, output, space, bits, draft, show_sharpening=show_sharpening, fine=fine)
     if keep and region is None:
         return _from_kept(plan, development, pool)
     x0, y0, x1, y1 = region or (0, 0, *output)
-    if plan.source.facts.kind == "bayer" and plan.reduce >= 4:
+    if plan.tiles:
         _binned(plan)
     tops = list(range(y0, y1, 64 if region else STRIP))
     ends = [*tops[1:], y1]
@@ -716,7 +796,7 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
     bands = [(y, min(height, y + 64)) for y in range(0, height, 64)]
     if key not in source.cache:
         _forget(source, "view", 3)
-        if source.facts.kind == "bayer" and plan.reduce >= 4:
+        if plan.tiles:
             _binned(plan)
         view = np.empty((3, height + 2 * m, width + 2 * m), dtype=np.float32)
 

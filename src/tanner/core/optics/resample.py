@@ -351,3 +351,46 @@ def warp(planes, origin, pitch, shifts, grid, y0, x0, polynomials, out):
             count = last - first
             _cells(nodes, c, x0, w, first, count, inv, ox, oy, planes.shape[1], planes.shape[2], cells)
             _row(planes[c], cells, x0, w, first, count, out[c, i], column, polynomials)
+
+
+def shrink_first(times: int) -> int:
+    """Where the taps of the first output px begin, in px of the larger picture; there are six a time."""
+    return times // 2 - 3 * times
+
+
+@lru_cache(maxsize=16)
+def shrink_weights(times: int) -> NDArray[np.float32]:
+    """Lanczos' kernel of three lobes for a whole ratio, (6 times,)."""
+    d = (shrink_first(times) + np.arange(6 * times) - (times - 1) / 2) / times
+    w = np.where(np.abs(d) < 3, np.sinc(d) * np.sinc(d / 3), 0)
+    return np.asarray(w / w.sum(), dtype=np.float32)
+
+
+@kernel
+def shrink(planes, times, weights, out):
+    """Make planes smaller by a whole ratio, first down the columns and then along the rows.
+
+    Args:
+        planes: float32 (3, times (h + 5), times (w + 5)), from `shrink_first` before the first output px on.
+        weights: see `shrink_weights`.
+        out: float32 (3, h, w).
+    """
+    taps, wide = weights.shape[0], planes.shape[2]
+    line = np.empty(wide, dtype=np.float32)
+    step = np.uint64(times)
+    for c in range(3):
+        for i in range(out.shape[1]):
+            first = planes[c, i * times]
+            for j in range(wide):
+                line[j] = weights[0] * first[j]
+            for t in range(1, taps):
+                row, k = planes[c, i * times + t], weights[t]
+                for j in range(wide):
+                    line[j] += k * row[j]
+            row = out[c, i]
+            for j in range(out.shape[2]):
+                row[j] = np.float32(0.0)
+            for t in range(taps):
+                at, k = line[t:], weights[t]
+                for j in range(out.shape[2]):
+                    row[j] += k * at[np.uint64(j) * step]

@@ -1,7 +1,6 @@
 """From a source to finished files: the one service behind the command line and deliveries."""
 
 import hashlib
-import math
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
@@ -36,7 +35,7 @@ from tanner.core.output.words import SPACES as NAMESPACES
 from tanner.core.output.words import Words, exif_texts, xmp_properties
 from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.reader import Source
-from tanner.core.render import STRIP, Cancelled, Plan, camera_strips, full_size, make_plan, render_strips
+from tanner.core.render import PAIRS, STRIP, TILES, Cancelled, Plan, camera_strips, full_size, make_plan, render_strips
 
 MOST_PIXELS = {"jpeg": 900_000_000}
 MOST_ELSE = 400_000_000
@@ -97,6 +96,7 @@ def prepare(
             space,
             bits,
             output_sharpening=None if along else medium,
+            fine=True,
         ),
         profile=own or icc_profile(spec.space),
         own=own,
@@ -189,7 +189,7 @@ def _linear_dng(
     layout = spec.layout(full_size(source, development))
     if layout.canvas[0] * layout.canvas[1] > MOST_ELSE:
         raise SettingsError(f"{spec.title}: {layout.canvas} px is more than can be written. Choose a smaller size.")
-    plan = make_plan(source, development, layout.drawn)
+    plan = make_plan(source, development, layout.drawn, fine=True)
     x, y, w, h = layout.cut
     pixels = np.ascontiguousarray(camera_strips(plan, BLACK)[y : y + h, x : x + w])
     optics = development.group(Optics)
@@ -218,11 +218,9 @@ def one_pass(source: Source, development: Development, specs: Sequence[OutputSpe
     full = full_size(source, development)
     sizes = [spec.layout(full).drawn for spec in specs]
     order = sorted(range(len(specs)), key=lambda n: -sizes[n][0] * sizes[n][1])
-    # Averages that smaller sizes will ask for: of blocks of about as many px as they reduce by.
+    # Averages that smaller sizes will ask for.
     ratios = [full[0] / max(1, size[0]) for size in sizes]
-    source.cache["wanted"] = {
-        k for k in (2, 3) for r in ratios if math.sqrt(k * (k - 1)) < r < math.sqrt(k * (k + 1)) and len(specs) > 1
-    }
+    source.cache["wanted"] = {2} if len(specs) > 1 and any(PAIRS <= r < TILES for r in ratios) else set()
     return order
 
 

@@ -39,47 +39,69 @@ def _colour(r, g, b, gains, neutral_clip, m, n):
 
 
 @kernel
-def _guide_line(guide, y, x0, n, height, width, a, b, ends):
-    """The base layer's two coefficients along a run of output pixels, bilinear.
+def _guide_row(guide, row, x0, n, width, index, share, a, b):
+    """The base layer's two coefficients along a run of output pixels, on one row of the guide.
 
     Args:
-        ends: float32 (2, gw), work space for the coefficients between two rows of the guide.
+        index: int32 (n,), share: float32 (n,), work space.
     """
-    gh, gw = guide.shape[1], guide.shape[2]
+    gw = guide.shape[2]
+    sx = np.float32(gw) / np.float32(width)
+    zero, most, before = np.float32(0.0), np.float32(gw - 1), np.int32(gw - 2)
+    start = (np.float32(x0) + np.float32(0.5)) * sx - np.float32(0.5)
+    for j in range(n):
+        index[j] = min(np.int32(min(max(start + np.float32(j) * sx, zero), most)), before)
+    for j in range(n):
+        share[j] = min(max(start + np.float32(j) * sx, zero), most) - np.float32(index[j])
+    # A loop for each look-up, so that it is done in vectors.
+    line = guide[0, row]
+    for j in range(n):
+        a[j] = line[np.uint64(index[j])]
+    line = guide[0, row, 1:]
+    for j in range(n):
+        a[j] += share[j] * (line[np.uint64(index[j])] - a[j])
+    line = guide[1, row]
+    for j in range(n):
+        b[j] = line[np.uint64(index[j])]
+    line = guide[1, row, 1:]
+    for j in range(n):
+        b[j] += share[j] * (line[np.uint64(index[j])] - b[j])
+
+
+@kernel
+def _guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
+    """The base layer's two coefficients along a run of output pixels, bilinear.
+
+    A row of the guide serves many rows of pixels: it is spread out once, and what is left is straight lines between two.
+
+    Args:
+        wide: float32 (4, n): both coefficients of the guide's row above and of the one below.
+        held: the row above that stands in `wide`, or -2 for none.
+
+    Returns:
+        The row above that stands there now.
+    """
+    gh = guide.shape[1]
     v = (np.float32(y) + np.float32(0.5)) * np.float32(gh) / np.float32(height) - np.float32(0.5)
     v = min(max(v, np.float32(0.0)), np.float32(gh - 1))
-    iy = min(int(v), gh - 2)
-    fy = v - np.float32(iy)
-    sx = np.float32(gw) / np.float32(width)
-    most = np.float32(gw - 1)
-    first = min(max(np.float32(x0) * sx - np.float32(1.0), np.float32(0.0)), most)
-    last = min(max(np.float32(x0 + n) * sx + np.float32(1.0), np.float32(0.0)), most)
-    for c in range(2):
-        top, bottom, out = guide[c, iy], guide[c, iy + 1], ends[c]
-        for j in range(int(first), int(last) + 1):
-            out[j] = top[j] + fy * (bottom[j] - top[j])
-    # Positions advance by less than a guide px: between two of them the coefficients are straight lines.
-    at = 0
-    start = (np.float32(x0) + np.float32(0.5)) * sx - np.float32(0.5)
-    while at < n:
-        u = start + np.float32(at) * sx
-        i = min(max(int(np.floor(u)), 0), gw - 2)
-        # The first pixel at or past the next guide px; before the first and after the last all is held.
-        edge = np.float32(i + 1)
-        if u < np.float32(0.0):
-            edge = np.float32(0.0)
-        count = int((edge - u) / sx) + 1
-        end = n if u >= most else min(n, at + max(count, 1))
-        held = np.float32(0.0) if (u < np.float32(0.0) or u >= most) else sx
-        f = min(max(u, np.float32(0.0)), most) - np.float32(i)
-        da, db = ends[0, i + 1] - ends[0, i], ends[1, i + 1] - ends[1, i]
-        a0, b0 = ends[0, i] + f * da, ends[1, i] + f * db
-        da, db = da * held, db * held
-        for j in range(end - at):
-            a[np.uint64(at + j)] = a0 + np.float32(j) * da
-        for j in range(end - at):
-            b[np.uint64(at + j)] = b0 + np.float32(j) * db
-        at = end
+    above = min(int(v), gh - 2)
+    fy = v - np.float32(above)
+    if above == held + 1:
+        for j in range(n):
+            wide[0, j] = wide[2, j]
+        for j in range(n):
+            wide[1, j] = wide[3, j]
+    elif above != held:
+        _guide_row(guide, above, x0, n, width, index, share, wide[0], wide[1])
+    if above != held:
+        _guide_row(guide, above + 1, x0, n, width, index, share, wide[2], wide[3])
+    top, bottom = wide[0], wide[2]
+    for j in range(n):
+        a[j] = top[j] + fy * (bottom[j] - top[j])
+    top, bottom = wide[1], wide[3]
+    for j in range(n):
+        b[j] = top[j] + fy * (bottom[j] - top[j])
+    return above
 
 
 @kernel
@@ -97,14 +119,14 @@ def _gain_line(log, ca, cb, ev, up, down, local, out, n):
 
 
 @kernel
-def _local(r, g, b, luma, guide, ev, terms, y, x0, n, height, width, rows, ends):
-    """Highlights, shadows and local contrast as a gain read from the edge-aware base layer."""
+def _local(r, g, b, luma, guide, ev, terms, y, x0, n, height, width, rows, wide, held):
+    """Highlights, shadows and local contrast as a gain read from the edge-aware base layer; see `_guide_line`."""
     lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
     lr, lg, lb = luma[0], luma[1], luma[2]
     for j in range(n):
         lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
     log2_row(lum, log, n)
-    _guide_line(guide, y, x0, n, height, width, ca, cb, ends)
+    held = _guide_line(guide, y, x0, n, height, width, ca, cb, wide, held, rows[5].view(np.int32), rows[6])
     _gain_line(log, ca, cb, ev, terms[0], terms[1], terms[2], lum, n)
     exp2_row(lum, gain, n)
     for j in range(n):
@@ -113,6 +135,7 @@ def _local(r, g, b, luma, guide, ev, terms, y, x0, n, height, width, rows, ends)
         g[j] *= gain[j]
     for j in range(n):
         b[j] *= gain[j]
+    return held
 
 
 @kernel
@@ -215,14 +238,17 @@ def _output(r, g, b, m, lms, n):
     zero, one = np.float32(0.0), np.float32(1.0)
     # What is outside by less than a 16-bit step or two of 8 bits in the dark is only rounded.
     low_edge, high_edge = np.float32(-0.0002), np.float32(1.0005)
-    low, top = zero, zero
     for j in range(n):
         x = m[0, 0] * r[j] + m[0, 1] * g[j] + m[0, 2] * b[j]
         y = m[1, 0] * r[j] + m[1, 1] * g[j] + m[1, 2] * b[j]
         z = m[2, 0] * r[j] + m[2, 1] * g[j] + m[2, 2] * b[j]
-        low, top = min(low, min(x, min(y, z))), max(top, max(x, max(y, z)))
         r[j], g[j], b[j] = x, y, z
-    if low < low_edge or top > high_edge:
+    # Asked in a loop of its own, which is done in vectors; the least and the greatest in the one above were not.
+    outside = 0
+    for j in range(n):
+        x, y, z = r[j], g[j], b[j]
+        outside |= (min(x, min(y, z)) < low_edge) | (max(x, max(y, z)) > high_edge)
+    if outside:
         for j in range(n):
             x, y, z = r[j], g[j], b[j]
             if min(x, min(y, z)) < low_edge or max(x, max(y, z)) > high_edge:
@@ -288,7 +314,7 @@ def develop_block(
     """
     h, w = planes.shape[1], planes.shape[2]
     rows = np.empty((12, w), dtype=np.float32)
-    ends = np.empty((2, guide.shape[2]), dtype=np.float32)
+    wide, held = np.empty((4, w), dtype=np.float32), -2
     local = guide.shape[1] > 1
     colourful = saturation[0] != 1 or saturation[1] != 0
     for i in range(h):
@@ -299,7 +325,7 @@ def develop_block(
         if hue_sat.shape[2] > 1:
             apply_table(r, g, b, hue_sat, hue_sat_size, gain, w, rows)
         if local:
-            _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows, ends)
+            held = _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows, wide, held)
         if look.shape[2] > 1:
             apply_table(r, g, b, look, look_size, np.float32(1.0), w, rows)
         _tone(r, g, b, table, w, rows)
@@ -357,13 +383,17 @@ def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, b
     amount, corners, square = strength[0], strength[1], even * even
     for i in range(margin, h - margin):
         up, centre, down = lum[i - 1], lum[i], lum[i + 1]
+        # One result a loop: with two of them none of this is done in vectors, and takes eighteen times as long.
         for j in range(w):
             high[j] = max(max(up[j], centre[j]), down[j])
+        for j in range(w):
             low[j] = min(min(up[j], centre[j]), down[j])
+        left, at, right = high[margin - 1 :], high[margin:], high[margin + 1 :]
         for j in range(n):
-            k = margin + j
-            top[j] = max(max(high[k - 1], high[k]), high[k + 1])
-            bottom[j] = min(min(low[k - 1], low[k]), low[k + 1])
+            top[j] = max(max(left[j], at[j]), right[j])
+        left, at, right = low[margin - 1 :], low[margin:], low[margin + 1 :]
+        for j in range(n):
+            bottom[j] = min(min(left[j], at[j]), right[j])
         y = place[1] + np.float32(i) * place[3]
         for j in range(n):
             x = place[0] + np.float32(j + margin) * place[2]
