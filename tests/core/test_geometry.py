@@ -93,6 +93,7 @@ def test_an_identity_map_gives_the_picture_back() -> None:
     out = np.empty((3, 64, 96), dtype=np.float32)
     warp(
         planes,
+        np.array([0, planes.shape[1], 0, planes.shape[2]]),
         np.zeros(2, np.float32),
         np.float32(1),
         np.zeros((3, 2), np.float32),
@@ -113,6 +114,7 @@ def test_a_smooth_picture_is_resampled_where_it_lies() -> None:
     out = np.empty((3, 200, 300), dtype=np.float32)
     warp(
         planes,
+        np.array([0, planes.shape[1], 0, planes.shape[2]]),
         np.zeros(2, np.float32),
         np.float32(1),
         np.zeros((3, 2), np.float32),
@@ -132,7 +134,7 @@ def test_means_of_blocks(k: int) -> None:
     """Against NumPy; rows and columns that fill no block are left out."""
     planes = np.random.default_rng(k).random((3, 61, 95), dtype=np.float32)
     out = np.empty((3, 61 // k, 95 // k), dtype=np.float32)
-    box(planes, 0, 0, k, out)
+    box(planes, 0, 0, k, out, 0, 0, *out.shape[1:])
     whole = planes[:, : 61 // k * k, : 95 // k * k]
     assert np.abs(out - whole.reshape(3, 61 // k, k, 95 // k, k).mean(axis=(2, 4))).max() < 1e-6
 

@@ -414,8 +414,12 @@ def _binned(plan: Plan) -> F32:
     return result
 
 
-def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, F32, float, F32]:
-    """Linear planes that cover the source of an output block, with their origin, pitch and shifts."""
+def _whole(planes: F32) -> NDArray[np.int64]:
+    return np.array([0, planes.shape[1], 0, planes.shape[2]])
+
+
+def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, NDArray[np.int64], F32, float, F32]:
+    """Linear planes that cover the source of an output block, the window of them that does, their origin, pitch and shifts."""
     source, k = plan.source, plan.reduce
     bayer = source.facts.kind == "bayer"
     shifts = np.zeros((3, 2), dtype=np.float32)
@@ -424,7 +428,8 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
         ry, rx = source.facts.pattern or (0, 0)
         shifts[0] = rx - 0.5, ry - 0.5
         shifts[2] = 0.5 - rx, 0.5 - ry
-        return _binned(plan), np.zeros(2, np.float32), float(k), shifts
+        binned = _binned(plan)
+        return binned, _whole(binned), np.zeros(2, np.float32), float(k), shifts
     reach = np.empty(4, dtype=np.float32)
     sensor_range(plan.geometry.grid, y0, y1, x0, x1, reach)
     pad = math.ceil(3 * k * plan.stretch) + 1
@@ -440,12 +445,11 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
             planes = _work.get("planes", 3, (rows - ready) * k, cols * k)
             _demosaic(plan, top + ready * k, left, planes)
             boxes.take(planes, top + ready * k, left)
-        # Cut out: beyond this region there may be nothing yet, and the resampling looks at its edge instead.
-        small = _work.get("small", 3, rows, cols)
-        small[:] = boxes.part(left, top, cols, rows)
-        return small, _f32((left, top)), float(k), shifts
+        # Beyond this window there may be nothing yet.
+        return boxes.planes, boxes.window(left, top, cols, rows), _f32((boxes.left, boxes.top)), float(k), shifts
     if bayer and k == 1 and source.cache.get("wanted"):
-        return _shared(plan, (x0 <= 0, y0 <= 0), (x1, y1), (left, top, cols, rows)), _f32((left, top)), 1.0, shifts
+        planes = _shared(plan, (x0 <= 0, y0 <= 0), (x1, y1), (left, top, cols, rows))
+        return planes, _whole(planes), _f32((left, top)), 1.0, shifts
     shape = (3, rows * k, cols * k)
     planes = _work.get("planes", *shape)
     if bayer:
@@ -456,9 +460,9 @@ def _block_planes(plan: Plan, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, 
         planes[:] = source.data[:, ys[0] : ys[-1] + 1][:, ys - ys[0]][:, :, xs]
     if k > 1:
         small = _work.get("small", 3, rows, cols)
-        box(planes, 0, 0, k, small)
+        box(planes, 0, 0, k, small, 0, 0, rows, cols)
         planes = small
-    return planes, _f32((left, top)), float(k), shifts
+    return planes, _whole(planes), _f32((left, top)), float(k), shifts
 
 
 def _shared(plan: Plan, first: tuple[bool, bool], end: tuple[int, int], region: tuple[int, int, int, int]) -> F32:
@@ -493,8 +497,8 @@ def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
         if plan.beyond is not None:
             fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
         return
-    planes, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
-    warp(planes, origin, pitch, shifts, plan.geometry.grid, y0, x0, plan.kernel, out)
+    planes, window, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
+    warp(planes, window, origin, pitch, shifts, plan.geometry.grid, y0, x0, plan.kernel, out)
     if plan.beyond is not None:
         fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
 

@@ -10,23 +10,23 @@ from tanner.core.optics.geometry import STEP
 
 
 @kernel
-def box(planes, y, x, k, out):
-    """Mean of k x k blocks: float32 (3, H, W) from row y and column x on, to (3, h, w) blocks.
+def box(planes, y, x, k, out, top, left, rows, columns):
+    """Mean of k x k blocks: float32 (3, H, W) from row y and column x on, to blocks of `out` from its row top and column left on.
 
     Written out for 2 and 3, the only ones that a mosaic needs: half of the time of the loops below.
     """
     norm = np.float32(1.0 / (k * k))
-    line = np.empty(out.shape[2] * k, dtype=np.float32)
-    n = out.shape[2] * k
+    line = np.empty(columns * k, dtype=np.float32)
+    n = columns * k
     one, two = np.uint64(1), np.uint64(2)
     for c in range(3):
-        for i in range(out.shape[1]):
-            row, at = out[c, i], y + i * k
+        for i in range(rows):
+            row, at = out[c, top + i, left:], y + i * k
             first, second = planes[c, at][x:], planes[c, at + 1][x:]
             if k == 2:
                 for j in range(n):
                     line[j] = first[j] + second[j]
-                for j in range(out.shape[2]):
+                for j in range(columns):
                     t = np.uint64(j) * two
                     row[j] = (line[t] + line[t + one]) * norm
                 continue
@@ -34,7 +34,7 @@ def box(planes, y, x, k, out):
             for j in range(n):
                 line[j] = first[j] + second[j] + third[j]
             if k == 3:
-                for j in range(out.shape[2]):
+                for j in range(columns):
                     t = np.uint64(j) * (two + one)
                     row[j] = (line[t] + line[t + one] + line[t + two]) * norm
                 continue
@@ -42,7 +42,7 @@ def box(planes, y, x, k, out):
                 following = planes[c, at + a][x:]
                 for j in range(n):
                     line[j] += following[j]
-            for j in range(out.shape[2]):
+            for j in range(columns):
                 total = np.float32(0.0)
                 for t in range(k):
                     total += line[j * k + t]
@@ -97,18 +97,20 @@ SPAN = 24
 """Columns of the plane that a run reads: three on either side of its pixels, up to whole vectors."""
 
 
-REACH = 32
-"""The same for a run whose positions advance by anything between a half and one and a half px."""
+REACH, FAR = 32, 48
+"""The same for a run whose positions advance by anything from a half to one and a half px, and by up to two and a quarter."""
 
 
 @kernel
-def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, out):
+def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, begin, end, out):
     """The cells of one plane of one row, along each of which the map is linear, and where a run can do them.
 
     Args:
-        out: float32 (10, count): first position u and v, their steps per px, first gain and its step; slope of
-            v over u; whole px (mu, mv) below all positions of a run, mu 0 where the cell is no near shift,
-            leaves the plane or is not whole; 1 where its positions do not advance by nearly one px.
+        rows, cols: of the plane; begin, end: its columns that hold something. A run may read others, but not for px that are kept.
+        out: float32 (11, count): first position u and v, their steps per px, first gain and its step; slope of
+            v over u; whole px (mu, mv) below all positions of a run, mu 0 where the cell is no near shift
+            or a run leaves the plane; columns that are read where positions do not advance by nearly one px, else 0;
+            steps from the first px that is kept to the last.
     """
     half, one, zero, step = np.float32(0.5), np.float32(1.0), np.float32(0.0), np.float32(1.0 / STEP)
     two = np.float32(2.0)
@@ -134,7 +136,13 @@ def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, out):
     us[0] += inside * dus[0]
     vs[0] += inside * dvs[0]
     gs[0] += inside * dgs[0]
+    spans = out[10]
+    for k in range(count):
+        spans[k] = np.float32(RUN - 1)
+    spans[0] -= inside
+    spans[count - 1] -= np.float32(max((first + count - 1) * STEP - x0 - w, 0))
     right, bottom = np.float32(cols - SPAN + 1), np.float32(rows - 6)
+    lowest, highest = np.float32(begin) + two, np.float32(end) - np.float32(3.01)
     for k in range(count):
         slopes[k] = dvs[k] / max(dus[k], half)
     for k in range(count):
@@ -144,22 +152,20 @@ def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, out):
         va = vs[k] + slopes[k] * (mu - two - u0)
         vb = va + slopes[k] * np.float32(SPAN - 1)
         mv = np.floor(min(va, vb) - tiny)
-        level = (max(u0, last) < mu + most) & (max(va, vb) < mv + most) & (dus[k] > half)
+        held = (u0 >= lowest) & (u0 + spans[k] * dus[k] <= highest)
+        level = held & (max(u0, last) < mu + most) & (max(va, vb) < mv + most) & (dus[k] > half)
         fits = level & (mu >= two) & (mv >= two) & (mu <= right) & (mv <= bottom)
         # The longer run begins at its first position, whichever way the others drift.
         mw = np.floor(u0 - tiny)
+        reach = np.float32(REACH) if dus[k] < one + half else np.float32(FAR)
         wa = vs[k] + slopes[k] * (mw - two - u0)
-        wb = wa + slopes[k] * np.float32(REACH - 1)
+        wb = wa + slopes[k] * (reach - one)
         mx = np.floor(min(wa, wb) - tiny)
-        easy = (dus[k] > half) & (dus[k] < one + half) & (max(wa, wb) < mx + most)
-        easy = easy & (mw >= two) & (mx >= two) & (mw <= right - np.float32(REACH - SPAN)) & (mx <= bottom)
+        easy = held & (dus[k] > half) & (dus[k] < np.float32(2.25)) & (max(wa, wb) < mx + most)
+        easy = easy & (mw >= two) & (mx >= two) & (mw <= right - (reach - np.float32(SPAN))) & (mx <= bottom)
         mus[k] = mu if fits else (mw if easy else zero)
         mvs[k] = mv if fits else mx
-        wides[k] = zero if fits else one
-    if x0 > (first - 1) * STEP:
-        mus[0] = zero
-    if x0 + w < (first + count - 1) * STEP:
-        mus[count - 1] = zero
+        wides[k] = zero if fits else reach
 
 
 WIDEN = 1.25
@@ -195,7 +201,7 @@ def lanczos(stretch: float) -> NDArray[np.float32]:
 
 
 @kernel
-def _row(plane, cells, x0, w, first, count, out, column, p):
+def _row(plane, begin, end_column, cells, x0, w, first, count, out, column, taps, p):
     """One plane of one row by Lanczos: in runs where positions advance by nearly one px, else one by one.
 
     A run goes first down the columns, along the line on which its positions lie, then along that line: the
@@ -205,13 +211,16 @@ def _row(plane, cells, x0, w, first, count, out, column, p):
     on purpose: handing arrays on costs as much as the arithmetic of some pixels.
 
     Args:
+        begin, end_column: columns of the plane that hold something; what lies beyond is like the nearest.
         cells: see `_cells`.
-        column: float32 (REACH,), work space.
+        column: float32 (FAR,), taps: float32 (7, RUN), work space.
         p: float32 (6, 4), see `lanczos`.
     """
-    rows, cols = plane.shape
+    rows = plane.shape[0]
+    t0, t1, t2, t3, t4, t5, done = taps[0], taps[1], taps[2], taps[3], taps[4], taps[5], taps[6]
     half, one, two = np.float32(0.5), np.float32(1.0), np.float32(2.0)
-    low, right, bottom = two, np.float32(cols) - np.float32(3.01), np.float32(rows) - np.float32(3.01)
+    bottom = np.float32(rows) - np.float32(3.01)
+    low, right = np.float32(begin) + two, np.float32(end_column) - np.float32(3.01)
     a0, a1, a2, a3 = p[0, 0], p[0, 1], p[0, 2], p[0, 3]
     b0, b1, b2, b3 = p[1, 0], p[1, 1], p[1, 2], p[1, 3]
     c0, c1, c2, c3 = p[2, 0], p[2, 1], p[2, 2], p[2, 3]
@@ -225,7 +234,7 @@ def _row(plane, cells, x0, w, first, count, out, column, p):
         slope = cells[6, k]
         mu, mv = int(cells[7, k]), int(cells[8, k])
         if mu > 0:
-            reach = REACH if cells[9, k] > half else SPAN
+            reach = int(cells[9, k]) if cells[9, k] > half else SPAN
             r0 = np.uint64(mv - 2)
             left, start = np.uint64(mu - 2), np.uint64(at)
             r1, r2, r3 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3)
@@ -247,20 +256,23 @@ def _row(plane, cells, x0, w, first, count, out, column, p):
                 column[i] = (
                     ea * (p0 + p5) + oa * (p0 - p5) + eb * (p1 + p4) + ob * (p1 - p4) + ec * (p2 + p3) + oc * (p2 - p3)
                 )
-            if reach == REACH:
+            if reach != SPAN:
                 u = u0 - np.float32(mu)
+                # Taps are fetched first: a loop that looks up where it computes is not done in vectors.
+                for i in range(RUN):
+                    q = np.uint64(np.int32(u + np.float32(i) * du))
+                    t0[i], t1[i], t2[i] = column[q], column[q + np.uint64(1)], column[q + np.uint64(2)]
+                    t3[i], t4[i] = column[q + np.uint64(3)], column[q + np.uint64(4)]
+                    t5[i] = column[q + np.uint64(5)]
                 for i in range(RUN):
                     n = np.float32(i)
                     f = u + n * du
-                    m = np.int32(f)
-                    g = f - np.float32(m) - half
+                    g = f - np.float32(np.int32(f)) - half
                     x = g * g
                     ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
                     eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
                     ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
-                    q = np.uint64(m)
-                    p0, p1, p2 = column[q], column[q + np.uint64(1)], column[q + np.uint64(2)]
-                    p3, p4, p5 = column[q + np.uint64(3)], column[q + np.uint64(4)], column[q + np.uint64(5)]
+                    p0, p1, p2, p3, p4, p5 = t0[i], t1[i], t2[i], t3[i], t4[i], t5[i]
                     value = (
                         ea * (p0 + p5)
                         + oa * (p0 - p5)
@@ -269,7 +281,13 @@ def _row(plane, cells, x0, w, first, count, out, column, p):
                         + ec * (p2 + p3)
                         + oc * (p2 - p3)
                     )
-                    out[start + np.uint64(i)] = value * (g0 + n * dg)
+                    done[i] = value * (g0 + n * dg)
+                if end - at == RUN:
+                    for i in range(RUN):
+                        out[start + np.uint64(i)] = done[i]
+                else:
+                    for i in range(end - at):
+                        out[start + np.uint64(i)] = done[i]
                 continue
             u, drift = u0 - np.float32(mu), du - one
             for i in range(RUN):
@@ -290,11 +308,18 @@ def _row(plane, cells, x0, w, first, count, out, column, p):
                 value = (
                     ea * (p0 + p5) + oa * (p0 - p5) + eb * (p1 + p4) + ob * (p1 - p4) + ec * (p2 + p3) + oc * (p2 - p3)
                 )
-                out[start + q] = value * (g0 + n * dg)
+                done[i] = value * (g0 + n * dg)
+            # Cells at the block's sides are not whole: their runs are made to the end, and kept as far as they are asked for.
+            if end - at == RUN:
+                for i in range(RUN):
+                    out[start + np.uint64(i)] = done[i]
+            else:
+                for i in range(end - at):
+                    out[start + np.uint64(i)] = done[i]
         else:
             for j in range(end - at):
                 n = np.float32(j)
-                u, v = min(max(u0 + n * du, low), right), min(max(v0 + n * dv, low), bottom)
+                u, v = min(max(u0 + n * du, low), right), min(max(v0 + n * dv, two), bottom)
                 iu, iv = int(u), int(v)
                 g = u - np.float32(iu) - half
                 x = g * g
@@ -325,11 +350,13 @@ def _row(plane, cells, x0, w, first, count, out, column, p):
 
 
 @kernel
-def warp(planes, origin, pitch, shifts, grid, y0, x0, polynomials, out):
+def warp(planes, window, origin, pitch, shifts, grid, y0, x0, polynomials, out):
     """Fill a block of output pixels.
 
     Args:
-        planes: float32 (3, h, w), linear; at least 8 x 8.
+        planes: float32 (3, h, w), linear.
+        window: int64 (4,): first row, rows, first column, columns of the planes that hold something; at least 8 x 8. What lies
+            beyond is like the nearest.
         origin: float32 (2,), sensor x and y of the outer corner of the first pixel.
         pitch: sensor px per plane px.
         shifts: float32 (3, 2), by how much each plane's samples lie off their pixel's centre, in sensor px.
@@ -340,17 +367,20 @@ def warp(planes, origin, pitch, shifts, grid, y0, x0, polynomials, out):
     """
     h, w = out.shape[1], out.shape[2]
     nodes = np.empty((7, w // STEP + 4), dtype=np.float32)
-    column = np.empty(REACH, dtype=np.float32)
-    cells = np.empty((10, w // STEP + 3), dtype=np.float32)
+    column, taps = np.empty(FAR, dtype=np.float32), np.empty((7, RUN), dtype=np.float32)
+    cells = np.empty((11, w // STEP + 3), dtype=np.float32)
     inv = np.float32(1.0) / np.float32(pitch)
+    begin, end = window[2], window[2] + window[3]
     first, last = x0 // STEP + 1, (x0 + w - 1) // STEP + 2
     for i in range(h):
         _nodes(grid, y0 + i, first, last, nodes)
         for c in range(3):
             ox, oy = origin[0] + shifts[c, 0], origin[1] + shifts[c, 1]
             count = last - first
-            _cells(nodes, c, x0, w, first, count, inv, ox, oy, planes.shape[1], planes.shape[2], cells)
-            _row(planes[c], cells, x0, w, first, count, out[c, i], column, polynomials)
+            oy += np.float32(window[0]) * np.float32(pitch)
+            _cells(nodes, c, x0, w, first, count, inv, ox, oy, window[1], planes.shape[2], begin, end, cells)
+            plane = planes[c, window[0] : window[0] + window[1]]
+            _row(plane, begin, end, cells, x0, w, first, count, out[c, i], column, taps, polynomials)
 
 
 def shrink_first(times: int) -> int:

@@ -42,10 +42,9 @@ class Boxes:
         whole = self.there[b : b + rows, a : a + columns].all(axis=1)
         return rows if whole.all() else int(np.argmin(whole))
 
-    def part(self, left: int, top: int, columns: int, rows: int) -> F32:
-        """A region that is there, (3, rows, columns)."""
-        a, b = (left - self.left) // self.k, (top - self.top) // self.k
-        return self.planes[:, b : b + rows, a : a + columns]
+    def window(self, left: int, top: int, columns: int, rows: int) -> NDArray[np.int64]:
+        """Where a region that is there lies in `planes`: first row, rows, first column, columns."""
+        return np.array([(top - self.top) // self.k, rows, (left - self.left) // self.k, columns])
 
     def take(self, planes: F32, top: int, left: int) -> None:
         """Average the whole blocks in a demosaiced region whose corner lies at these px."""
@@ -56,10 +55,8 @@ class Boxes:
         if right <= a or bottom <= b or self.there[b:bottom, a:right].all():
             return
         x, y = a * k + self.left - left, b * k + self.top - top
-        small = np.empty((3, bottom - b, right - a), np.float32)
-        box(planes, y, x, k, small)
         # Threads may bring the same blocks: with the same values.
-        self.planes[:, b:bottom, a:right] = small
+        box(planes, y, x, k, self.planes, b, a, bottom - b, right - a)
         self.there[b:bottom, a:right] = True
 
 
