@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.noise.nonlocal_means import average, wiener
+from tanner.core.noise.nonlocal_means import SIZE, average, wiener
 from tanner.core.noise.quick import quick
 
 F32 = NDArray[np.float32]
@@ -18,17 +18,17 @@ def _dct(size: int) -> F32:
     return rows.astype(np.float32)
 
 
-def _filtered(noisy: F32, pilot: F32, size: int, step: int) -> F32:
+def _filtered(noisy: F32, pilot: F32, step: int) -> F32:
     """Empirical Wiener filter of the cosine transform of small blocks, by the spectrum that a pilot shows.
 
     Blocks overlap; each counts by how little noise it leaves.
     """
     h, w = noisy.shape[1:]
-    pad = size
-    mode = "reflect" if min(h, w) > size + step else "symmetric"
+    pad = SIZE
+    mode = "reflect" if min(h, w) > SIZE + step else "symmetric"
     both = [np.pad(v, ((0, 0), (pad, pad + step), (pad, pad + step)), mode=mode) for v in (noisy, pilot)]  # type: ignore[call-overload]
-    window = np.hanning(size + 2)[1:-1].astype(np.float32)
-    forward = _dct(size)
+    window = np.hanning(SIZE + 2)[1:-1].astype(np.float32)
+    forward = _dct(SIZE)
     result = np.empty_like(noisy)
     inner = np.s_[pad : pad + h, pad : pad + w]
     for n in range(len(noisy)):
@@ -42,15 +42,15 @@ LUMINANCE_STEP, COLOUR_STEP = 5, 7
 """px from block to block; colour is smoother, and there is three times as much of it."""
 
 
-def fine(mixed: F32, reach: int = 10, patch: int = 1, base: float = 2.3, width: float = 2.0, size: int = 12) -> F32:
+def fine(mixed: F32, reach: int = 10, base: float = 2.3, width: float = 2.0) -> F32:
     """Planes (n, h, w), a sum first and then colours, without their noise of deviation 1."""
     mixed = np.ascontiguousarray(mixed)
     pilot = np.empty_like(mixed)
-    average(mixed, mixed, reach, patch, np.float32(base), np.float32(width), pilot)
+    average(mixed, mixed, reach, np.float32(base), np.float32(width), pilot)
     # Where nothing else looks alike the mean is poor: a shrunk picture does not depend on that.
     pilot = np.float32(0.8) * pilot + np.float32(0.2) * quick(mixed)
     filtered = np.concatenate(
-        [_filtered(mixed[:1], pilot[:1], size, LUMINANCE_STEP), _filtered(mixed[1:], pilot[1:], size, COLOUR_STEP)]
+        [_filtered(mixed[:1], pilot[:1], LUMINANCE_STEP), _filtered(mixed[1:], pilot[1:], COLOUR_STEP)]
     )
     # What the filter leaves ringing and what the mean smooths away differ: together they err less than either.
     return np.float32(0.7) * filtered + np.float32(0.3) * pilot

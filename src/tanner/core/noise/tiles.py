@@ -101,12 +101,13 @@ def shrink(rest, step, limit, smooth, total):
             goal, wave, square = smooth[y], waves[y % 8], squares[y % 8]
             l2, l1, m = column[0:w], column[step : step + w], column[reach : reach + w]
             n1, n2 = column[reach + step : reach + step + w], column[2 * reach : 2 * reach + w]
+            # One result a loop, or none of them is done in vectors.
             for x in range(w):
-                s = k0 * m[x] + k1 * (l1[x] + n1[x]) + k2 * (l2[x] + n2[x])
-                goal[x] = s
-                d = r0[x] - s
-                wave[x] = d
-                square[x] = d * d
+                goal[x] = k0 * m[x] + k1 * (l1[x] + n1[x]) + k2 * (l2[x] + n2[x])
+            for x in range(w):
+                wave[x] = r0[x] - goal[x]
+            for x in range(w):
+                square[x] = wave[x] * wave[x]
         at = y - 2
         if at >= 0:
             a, b = squares[max(at - 2, 0) % 8], squares[max(at - 1, 0) % 8]
