@@ -156,16 +156,20 @@ def test_cancelling_stops_a_render(source: Source) -> None:
         rendering._strip(plan, 0, 128, 0, 600, stop=lambda: True)
 
 
-@pytest.mark.parametrize("smaller", [270, 200])
-def test_several_sizes_in_one_pass_are_what_each_would_be_alone(lamp: Path, smaller: int) -> None:
+@pytest.mark.parametrize(("smaller", "fine"), [(270, False), (200, False), (250, True), (80, True)])
+def test_several_sizes_in_one_pass_are_what_each_would_be_alone(lamp: Path, smaller: int, fine: bool) -> None:
     """Blocks that a full-size picture leaves for smaller ones: the same to the bit, and nothing is demosaiced twice."""
     development = develop({"optics.distortion": 100.0, "crop.straighten": 1.0, "light.shadows": 30.0})
     sizes = [full_size(read(lamp), development), (smaller, round(smaller * 2 / 3))]
-    alone = [np.concatenate(list(render_strips(make_plan(read(lamp), development, s)))) for s in sizes]
+
+    def made(source: Source, size: tuple[int, int]) -> np.ndarray:
+        return np.concatenate(list(render_strips(make_plan(source, development, size, fine=fine))))
+
+    alone = [made(read(lamp), s) for s in sizes]
     together = read(lamp)
     together.cache["wanted"] = {2, 3}
     for size, expected in zip(sizes, alone, strict=True):
-        assert np.array_equal(np.concatenate(list(render_strips(make_plan(together, development, size)))), expected)
+        assert np.array_equal(made(together, size), expected)
     boxes = [together.cache.get(("boxes", k)) for k in (2, 3)]
     assert any(b is not None and b.there.mean() > 0.6 for b in boxes)
 
