@@ -4,13 +4,14 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.alternates import WITH_GONE, add_alternate, make_alternates, take_out
+from tanner.catalogue.alternates import MOST, add_alternate, make_alternates, take_out
 from tanner.catalogue.development import Resolver, redo, set_values, undo
 from tanner.catalogue.filters import parse_filter
 from tanner.catalogue.importing import add_frame, known_contents
-from tanner.catalogue.models import Frame, FrameSet
+from tanner.catalogue.models import WITH_GONE, Frame, FrameSet
 from tanner.catalogue.sets import move
 from tanner.catalogue.store import Catalogue
+from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.planning import plan
 
@@ -62,6 +63,13 @@ def test_alternates_are_numbered_on_and_undone(worked: Session) -> None:
     # One that was undone is not written over by the next.
     make_alternates(worked, [frame])
     assert "A002_alt3.DNG" in names(worked)
+
+
+def test_there_is_a_most_of_alternates(worked: Session) -> None:
+    frame = worked.get_one(Frame, 2)
+    add_alternate(worked, frame, MOST)
+    with pytest.raises(TannerError, match="99 alternates already"):
+        make_alternates(worked, [frame])
 
 
 def test_deliveries_write_alternates_or_leave_them_out(worked: Session, tmp_path: object) -> None:

@@ -112,7 +112,7 @@ def test_what_was_asked_for_is_what_is_written(catalogue: Catalogue, deliveries:
     number = deliveries.create(1, frame, [WEB], tmp_path / "b")
     with catalogue.write() as session:
         set_values(session, Resolver(session, 1), [session.get_one(Frame, frame[0])], {"light.exposure": 2.0})
-    time.sleep(0.3)
+    deliveries.wait()  # the queue has taken it, and left it
     deliveries._closing = False
     deliveries._stop.pop(number)
     deliveries.enqueue(number)
@@ -250,6 +250,7 @@ def test_two_programs_do_not_write_one_delivery(catalogue: Catalogue, deliveries
 
     deliveries._closing = True
     number = deliveries.create(1, ids(catalogue), [WEB], tmp_path / "out")
+    deliveries.wait()  # the queue has taken it, and left it
     deliveries._closing = False
     journals = catalogue.folder / "deliveries"
     journals.mkdir(exist_ok=True)

@@ -11,13 +11,12 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.development import Resolver, record
-from tanner.catalogue.models import Action, Base, Frame, FrameSet
+from tanner.catalogue.models import WITH_GONE, Action, Base, Frame, FrameSet
 from tanner.catalogue.sets import lead_without
+from tanner.core.errors import TannerError
 
 MOST = 99
 """Alternates of one frame."""
-WITH_GONE = {"with_gone": True}
-"""Execution options of queries that want frames which are out, too."""
 _OF_THE_FILE = (
     "shoot_id", "path", "content", "taken", "camera", "lens", "iso", "facts", "starting", "as_shot", "descriptor",
     "width", "height", "error", "seen",
@@ -70,6 +69,8 @@ def make_alternates(session: Session, frames: Sequence[Frame]) -> tuple[Action |
         if last < MOST:
             # Made as if it had been taken out, so that undo can take it out again.
             made.append((add_alternate(session, frame, last + 1, gone=True), {"gone": False}))
+    if not made:
+        raise TannerError(f"{frames[0].name}: has {MOST} alternates already, and more are not kept.")
     what = f"Alternate of {frames[0].name}" if len(frames) == 1 else f"Alternates of {len(frames)} frames"
     action = record(session, frames[0].shoot_id, what, made)
     return action, [f.id for f, _ in made]  # type: ignore[attr-defined]

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import Action, Base, Frame, FrameSet, Patch, Shoot
+from tanner.catalogue.models import WITH_GONE, Action, Base, Frame, FrameSet, Patch, Shoot
 from tanner.catalogue.profiles import Rule, chosen_by_rule
 from tanner.core.adjust.registry import adjustments, blend, check_names, develop
 from tanner.core.errors import SettingsError, TannerError
@@ -154,7 +154,7 @@ def record(
 
 def _play(session: Session, action: Action, side: str) -> None:
     for patch in session.scalars(select(Patch).where(Patch.action_id == action.id)):
-        target = session.get(KINDS[patch.kind], patch.target, execution_options={"with_gone": True})
+        target = session.get(KINDS[patch.kind], patch.target, execution_options=WITH_GONE)
         if target is not None:
             for key, value in getattr(patch, side).items():
                 setattr(target, key, value)

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import Frame, Shoot
+from tanner.catalogue.models import WITH_GONE, Frame, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import TEMPORARY, copy_verified
@@ -84,7 +84,7 @@ def add_frame(
         if session.get(Shoot, shoot_id) is None:
             raise TannerError("This shoot is no longer there.")
         query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.content == content, Frame.alternate == 0)
-        there = session.scalar(query, execution_options={"with_gone": True})
+        there = session.scalar(query, execution_options=WITH_GONE)
         if there is not None:
             if not there.gone:
                 return None

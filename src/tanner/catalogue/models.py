@@ -6,6 +6,8 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, MetaData, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+WITH_GONE = {"with_gone": True}
+"""Execution options of queries that want frames which were taken out of their shoot, too; see `store`."""
 LABELS = ("none", "red", "yellow", "green", "blue", "violet")
 
 

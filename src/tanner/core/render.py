@@ -491,14 +491,12 @@ def _demosaic(plan: Plan, top: int, left: int, planes: F32) -> None:
 
 def _resample(plan: Plan, y0: int, x0: int, out: F32) -> None:
     """Fill a block of output pixels with linear planes."""
-    h, w = out.shape[1:]
     if plan.larger is not None:
         _from_larger(plan, plan.larger, y0, x0, out)
-        if plan.beyond is not None:
-            fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
-        return
-    planes, window, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
-    warp(planes, window, origin, pitch, shifts, plan.geometry.grid, y0, x0, plan.kernel, out)
+    else:
+        h, w = out.shape[1:]
+        planes, window, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
+        warp(planes, window, origin, pitch, shifts, plan.geometry.grid, y0, x0, plan.kernel, out)
     if plan.beyond is not None:
         fill_beyond(plan.geometry.grid, y0, x0, *source_size(plan), *plan.beyond, out)
 

@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, defer
 
-from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
+from tanner.catalogue.models import WITH_GONE, Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
 from tanner.catalogue.store import Catalogue
 from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
@@ -291,7 +291,7 @@ class Deliveries:
         """All waiting files of one frame in one pass."""
         with self._catalogue.write() as session:
             # A frame that was taken out meanwhile is written all the same: it was asked for.
-            frame = session.get(Frame, frame_id, execution_options={"with_gone": True})
+            frame = session.get(Frame, frame_id, execution_options=WITH_GONE)
             items = [i for i in (session.get(DeliveryItem, n) for n in item_ids) if i]
             for item in items:
                 item.state, item.started = "running", now()
@@ -481,7 +481,7 @@ def _item_rows(delivery_id: int) -> Any:
         .where(DeliveryItem.delivery_id == delivery_id)
         .order_by(DeliveryItem.id)
         .options(defer(DeliveryItem.settings))
-        .execution_options(with_gone=True)
+        .execution_options(**WITH_GONE)
     )
 
 

@@ -282,33 +282,32 @@ def _row(plane, begin, end_column, cells, x0, w, first, count, out, column, taps
                         + oc * (p2 - p3)
                     )
                     done[i] = value * (g0 + n * dg)
-                if end - at == RUN:
-                    for i in range(RUN):
-                        out[start + np.uint64(i)] = done[i]
-                else:
-                    for i in range(end - at):
-                        out[start + np.uint64(i)] = done[i]
-                continue
-            u, drift = u0 - np.float32(mu), du - one
-            for i in range(RUN):
-                n = np.float32(i)
-                f = u + n * drift
-                passed = f >= one
-                g = f - one - half if passed else f - half
-                x = g * g
-                ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
-                eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
-                ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
-                q = np.uint64(i)
-                p0, p1, p2 = column[q], column[q + np.uint64(1)], column[q + np.uint64(2)]
-                p3, p4, p5 = column[q + np.uint64(3)], column[q + np.uint64(4)], column[q + np.uint64(5)]
-                p6 = column[q + np.uint64(6)]
-                p0, p1, p2 = p1 if passed else p0, p2 if passed else p1, p3 if passed else p2
-                p3, p4, p5 = p4 if passed else p3, p5 if passed else p4, p6 if passed else p5
-                value = (
-                    ea * (p0 + p5) + oa * (p0 - p5) + eb * (p1 + p4) + ob * (p1 - p4) + ec * (p2 + p3) + oc * (p2 - p3)
-                )
-                done[i] = value * (g0 + n * dg)
+            else:
+                u, drift = u0 - np.float32(mu), du - one
+                for i in range(RUN):
+                    n = np.float32(i)
+                    f = u + n * drift
+                    passed = f >= one
+                    g = f - one - half if passed else f - half
+                    x = g * g
+                    ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
+                    eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
+                    ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
+                    q = np.uint64(i)
+                    p0, p1, p2 = column[q], column[q + np.uint64(1)], column[q + np.uint64(2)]
+                    p3, p4, p5 = column[q + np.uint64(3)], column[q + np.uint64(4)], column[q + np.uint64(5)]
+                    p6 = column[q + np.uint64(6)]
+                    p0, p1, p2 = p1 if passed else p0, p2 if passed else p1, p3 if passed else p2
+                    p3, p4, p5 = p4 if passed else p3, p5 if passed else p4, p6 if passed else p5
+                    value = (
+                        ea * (p0 + p5)
+                        + oa * (p0 - p5)
+                        + eb * (p1 + p4)
+                        + ob * (p1 - p4)
+                        + ec * (p2 + p3)
+                        + oc * (p2 - p3)
+                    )
+                    done[i] = value * (g0 + n * dg)
             # Cells at the block's sides are not whole: their runs are made to the end, and kept as far as they are asked for.
             if end - at == RUN:
                 for i in range(RUN):
