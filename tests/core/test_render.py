@@ -184,3 +184,18 @@ def test_what_lies_beyond_the_sensor_is_never_read_from_blocks_that_are_not_ther
     width, height = full_size(source, development)
     planes = rendering.render_planes(make_plan(source, development, (width // 2, height // 2)))
     assert boxes.there.any() and np.isfinite(planes).all()
+
+
+def test_what_is_no_number_becomes_black_and_ends_nothing(lamp: Path) -> None:
+    """Tables are looked up by px values: one that is no number must not be a place in them."""
+    source = read(lamp)
+    development = develop({"light.shadows": 30.0, "colour.vibrance": 10.0, "detail.amount": 60.0})
+    plan = make_plan(source, development, (300, 200))
+    planes = np.full((3, 40, 64), 0.2, np.float32)
+    planes[0, 10, 5], planes[1, 11, 6], planes[2, 12, 7] = np.nan, np.inf, -np.inf
+    planes[:, 20, 20], planes[:, 30, 30] = np.nan, 1e30
+    m = plan.margin
+    out = np.empty((40 - 2 * m, 64 - 2 * m, 3), np.uint8)
+    rendering._finish(plan, planes, 0, 0, out)
+    assert np.isfinite(planes).all()
+    assert out[20 - m, 20 - m].max() == 0 and out[5, 40].min() > 50

@@ -21,12 +21,14 @@ def _colour(r, g, b, gains, neutral_clip, m, n):
     """White balance with rebuilt highlights, then the matrix, in place.
 
     Where a channel is near the sensor's white its balanced value says nothing: the pixel is brought to
-    its brightest channel, in step with how near it is, so that white stays white.
+    its brightest channel, in step with how near it is, so that white stays white. What is no number becomes nothing here:
+    the tables that follow are looked up by these values.
     """
-    one, zero = np.float32(1.0), np.float32(0.0)
+    one, zero, most = np.float32(1.0), np.float32(0.0), np.float32(1e6)
     start, span = np.float32(0.9), np.float32(10.0)
     for j in range(n):
         x, y, z = r[j], g[j], b[j]
+        x, y, z = x if abs(x) < most else zero, y if abs(y) < most else zero, z if abs(z) < most else zero
         near = max(x * neutral_clip[0], max(y * neutral_clip[1], z * neutral_clip[2]))
         t = min(max((near - start) * span, zero), one)
         t = t * t * (np.float32(3.0) - np.float32(2.0) * t)
