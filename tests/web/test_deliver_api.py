@@ -155,6 +155,7 @@ def test_the_api_is_described(server: Running) -> None:
         "/api/frames/{frame_id}",
     ):
         assert wanted in schema["paths"]
+    assert [p for p, calls in schema["paths"].items() for c in calls.values() if not c.get("description")] == []
     page = server.client.get("/programs").text
     assert "/api/shoots/{shoot_id}/deliver" in page and "openapi.json" in page
 

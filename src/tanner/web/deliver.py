@@ -288,12 +288,14 @@ def progress(delivery_id: int, desk: Desk, since: Annotated[int, Query(ge=-1)] =
 
 @router.post("/deliveries/{delivery_id}/pause")
 def pause(delivery_id: int, desk: Desk) -> dict[str, Any]:
+    """Let a delivery rest after the files that are under way."""
     desk.deliveries.pause(delivery_id)
     return {"paused": True}
 
 
 @router.post("/deliveries/{delivery_id}/cancel")
 def cancel(delivery_id: int, desk: Desk) -> dict[str, Any]:
+    """End a delivery; what is written stays."""
     desk.deliveries.cancel(delivery_id)
     return {"cancelled": True}
 
@@ -314,6 +316,7 @@ def check(delivery_id: int, desk: Desk) -> dict[str, Any]:
 
 @router.get("/deliveries/{delivery_id}/check")
 def checked(delivery_id: int, desk: Desk) -> dict[str, Any]:
+    """How far the check of a delivery's files is, and which are missing or changed."""
     found = desk.deliveries.checked(delivery_id)
     if found is None:
         raise TannerError("This delivery was not checked yet.")

@@ -133,6 +133,7 @@ def state(frame_id: int, desk: Desk) -> dict[str, Any]:
 
 @router.post("/edit")
 def edit(body: Edit, desk: Desk) -> dict[str, Any]:
+    """Set values on frames, as one step; see the declarations of adjustments for names and ranges."""
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
@@ -141,6 +142,7 @@ def edit(body: Edit, desk: Desk) -> dict[str, Any]:
 
 @router.post("/giveup")
 def give_up_values(body: GiveUp, desk: Desk) -> dict[str, Any]:
+    """Let frames follow their lead, or their beginning, again: in these values, or in all."""
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         return done(give_up(session, Resolver(session, one_shoot(frames)), frames, body.keys))
@@ -148,6 +150,7 @@ def give_up_values(body: GiveUp, desk: Desk) -> dict[str, Any]:
 
 @router.post("/marks")
 def marks(body: Marks, desk: Desk) -> dict[str, Any]:
+    """Stars, label, verdict, and whether frames follow their lead."""
     fields = body.model_dump(exclude={"frames"}, exclude_none=True)
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
@@ -176,6 +179,7 @@ def take_out_frames(body: Body, desk: Desk) -> dict[str, Any]:
 
 @router.get("/frames/{frame_id}/carry")
 def carry_choices(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """The values of a frame that can be carried over, by group."""
     with desk.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         resolver = Resolver(session, frame.shoot_id)
@@ -184,6 +188,7 @@ def carry_choices(frame_id: int, desk: Desk) -> dict[str, Any]:
 
 @router.post("/carry")
 def carry_over(body: Carry, desk: Desk) -> dict[str, Any]:
+    """Carry chosen values of a frame over to others, as one step."""
     with desk.catalogue.write() as session:
         source = frame_of(session, body.source)
         frames = frames_of(session, body.frames)

@@ -26,6 +26,7 @@ class Start(BaseModel):
 
 @router.get("/folders")
 def folders(desk: Desk, path: str = "") -> dict[str, Any]:
+    """Folders and pictures in a folder that is open to Tanner."""
     return desk.folders.listing(path)
 
 
@@ -72,6 +73,7 @@ def known(shoot_id: int, body: Check, desk: Desk) -> dict[str, Any]:
 
 @router.post("/shoots/{shoot_id}/import")
 def start(shoot_id: int, body: Start, desk: Desk) -> dict[str, Any]:
+    """Begin to bring files in; a job that is asked for by its number."""
     paths = [desk.folders.allow(f) for f in body.files]
     copy_to: Path | None = None
     if body.copy_to:
@@ -83,6 +85,7 @@ def start(shoot_id: int, body: Start, desk: Desk) -> dict[str, Any]:
 
 @router.get("/imports/{job_id}")
 def progress(job_id: int, desk: Desk) -> dict[str, Any]:
+    """How far an import is, file by file."""
     job = desk.importer.jobs.get(job_id)
     if job is None:
         raise TannerError("This import is no longer known. What it brought in is in the Sheet.")
@@ -91,6 +94,7 @@ def progress(job_id: int, desk: Desk) -> dict[str, Any]:
 
 @router.post("/imports/{job_id}/cancel")
 def cancel(job_id: int, desk: Desk) -> dict[str, Any]:
+    """End an import; what is in stays."""
     job = desk.importer.jobs.get(job_id)
     if job:
         job.cancelled.set()

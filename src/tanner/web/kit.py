@@ -23,6 +23,7 @@ class SaveSpec(BaseModel):
 
 @router.get("/presets")
 def presets(desk: Desk) -> dict[str, Any]:
+    """All presets, and what is wrong with files that could not be read."""
     found, problems = desk.library.presets()
     return {
         "presets": [
@@ -43,6 +44,7 @@ def presets(desk: Desk) -> dict[str, Any]:
 
 @router.get("/presets/file")
 def preset_file(key: str, desk: Desk) -> Response:
+    """One preset as its JSON file."""
     preset = desk.library.preset(key)
     name = key.rpartition("/")[2]
     headers = {"content-disposition": f'attachment; filename="{name.encode("ascii", "replace").decode()}.json"'}
@@ -66,6 +68,7 @@ async def import_preset(request: Request, name: str, desk: Desk) -> dict[str, An
 
 @router.delete("/presets")
 def delete_preset(key: str, desk: Desk) -> dict[str, Any]:
+    """Delete one of the own presets."""
     desk.library.delete_preset(key)
     return {"deleted": key}
 
@@ -78,6 +81,7 @@ def lenses(desk: Desk, q: Annotated[str, Query(max_length=100)] = "") -> dict[st
 
 @router.get("/specs")
 def specs(desk: Desk) -> dict[str, Any]:
+    """All output specs, with all that each does in words."""
     found, problems = desk.library.specs()
     titles = {k: s.title for k, s in SPACES.items()}
     rows = [{"key": k, **s.model_dump(), "said": said(s, titles)} for k, s in found.items()]
@@ -95,10 +99,12 @@ def spec_file(key: str, desk: Desk) -> Response:
 
 @router.post("/specs")
 def save_spec(body: SaveSpec, desk: Desk) -> dict[str, Any]:
+    """Keep an output spec; its key."""
     return {"key": desk.library.save_spec(body.spec, replace=body.replace)}
 
 
 @router.delete("/specs")
 def delete_spec(key: str, desk: Desk) -> dict[str, Any]:
+    """Delete one of the own output specs."""
     desk.library.delete_spec(key)
     return {"deleted": key}

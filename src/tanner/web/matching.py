@@ -50,10 +50,12 @@ def match(body: Match, desk: Desk) -> dict[str, Any]:
 
 @router.get("/match/{number}")
 def state(number: int, desk: Desk) -> dict[str, Any]:
+    """How far a match is, and the figures of each frame."""
     return desk.matching.job(number).as_dict()
 
 
 @router.post("/match/{number}/cancel")
 def cancel(number: int, desk: Desk) -> dict[str, Any]:
+    """End a match; frames that are not matched yet stay as they are."""
     desk.matching.cancel(number)
     return {"cancelled": number}

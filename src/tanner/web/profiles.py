@@ -52,6 +52,7 @@ class Rules(BaseModel):
 
 @router.get("/profiles")
 def profiles(desk: Desk) -> dict[str, Any]:
+    """Camera profiles, ICC profiles and looks, and rules that choose them."""
     found, problems = desk.profiles.all()
     return {
         "profiles": found,

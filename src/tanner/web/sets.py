@@ -62,6 +62,7 @@ def all_sets(desk: Desk) -> dict[str, Any]:
 
 @router.post("/sets/move")
 def move(body: Move, desk: Desk) -> dict[str, Any]:
+    """Move frames into a set, or into a new one of their own."""
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         to = set_of(session, body.set) if body.set else None
@@ -70,6 +71,7 @@ def move(body: Move, desk: Desk) -> dict[str, Any]:
 
 @router.post("/sets/merge")
 def merge(body: Merge, desk: Desk) -> dict[str, Any]:
+    """Bring all frames of other sets into one."""
     with desk.catalogue.write() as session:
         into = set_of(session, body.into)
         return done(sets.merge(session, into.shoot_id, into, [set_of(session, i) for i in body.others]))
@@ -77,12 +79,14 @@ def merge(body: Merge, desk: Desk) -> dict[str, Any]:
 
 @router.post("/frames/{frame_id}/lead")
 def lead(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """Make a frame the lead of its set; what it shows stays."""
     with desk.catalogue.write() as session:
         return done(sets.choose_lead(session, frame_of(session, frame_id)))
 
 
 @router.post("/sets/{set_id}/name")
 def name(set_id: int, body: Name, desk: Desk) -> dict[str, Any]:
+    """Give a set a name."""
     with desk.catalogue.write() as session:
         return done(sets.rename(session, set_of(session, set_id), body.name))
 
@@ -112,6 +116,7 @@ def would_propose(shoot_id: int, body: Propose, desk: Desk) -> dict[str, Any]:
 
 @router.post("/shoots/{shoot_id}/propose")
 def propose(shoot_id: int, body: Propose, desk: Desk) -> dict[str, Any]:
+    """Make sets anew from what the frames are."""
     with desk.catalogue.write() as session:
         return done(sets.propose_sets(session, shoot_id, again=True, limits=Limits(**body.model_dump())))
 

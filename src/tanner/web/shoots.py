@@ -90,6 +90,7 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
 
 @router.post("/shoots")
 def create(body: NewShoot, desk: Desk) -> dict[str, Any]:
+    """A new shoot."""
     with desk.catalogue.write() as session:
         shoot = Shoot(name=body.name.strip() or "Untitled")
         session.add(shoot)
@@ -99,6 +100,7 @@ def create(body: NewShoot, desk: Desk) -> dict[str, Any]:
 
 @router.post("/shoots/{shoot_id}/words")
 def words(shoot_id: int, body: ShootWords, desk: Desk) -> dict[str, Any]:
+    """The shoot's name, and what is said of all its frames."""
     with desk.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
         said = {"creator": body.creator, "rights": body.rights, **(body.words or {})}
@@ -225,11 +227,13 @@ def want(shoot_id: int, body: Wanted, desk: Desk) -> dict[str, Any]:
 
 @router.post("/shoots/{shoot_id}/undo")
 def undo_last(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """Take the last step back."""
     with desk.catalogue.write() as session:
         return done(undo(session, shoot_id))
 
 
 @router.post("/shoots/{shoot_id}/redo")
 def redo_last(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """Bring the step again that was taken back last."""
     with desk.catalogue.write() as session:
         return done(redo(session, shoot_id))

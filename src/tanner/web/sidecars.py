@@ -25,6 +25,7 @@ class Settle(BaseModel):
 
 @router.get("/shoots/{shoot_id}/sidecars")
 def state(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """Whether sidecars are written, what was changed on both sides, and what could not be written."""
     return desk.sidecars.state(shoot_id)
 
 

@@ -26,5 +26,6 @@ def begin(body: Watch, desk: Desk) -> dict[str, Any]:
 
 @router.delete("/watch")
 def end(desk: Desk) -> dict[str, Any]:
+    """Stop watching the folder."""
     desk.watching.end()
     return desk.watching.told()

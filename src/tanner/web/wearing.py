@@ -131,6 +131,7 @@ def worn(body: Keep, desk: Desk) -> dict[str, Any]:
 
 @router.post("/reset")
 def put_back(body: Reset, desk: Desk) -> dict[str, Any]:
+    """Put groups of frames, or all of them, back to how they begin."""
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         return done(reset(session, Resolver(session, one_shoot(frames)), frames, body.groups))
@@ -163,11 +164,13 @@ def save_preset(frame_id: int, body: Save, desk: Desk) -> dict[str, Any]:
 
 @router.get("/rules")
 def rules(desk: Desk) -> dict[str, Any]:
+    """Rules that put presets on frames, in their order."""
     return {"rules": [{**r.model_dump(), "words": r.when.words()} for r in desk.library.rules()]}
 
 
 @router.post("/rules")
 def save_rules(body: Rules, desk: Desk) -> dict[str, Any]:
+    """Keep these rules in this order."""
     for rule in body.rules:
         desk.library.preset(rule.preset)
     desk.library.save_rules(body.rules)
@@ -185,6 +188,7 @@ def dry_run(body: Body, desk: Desk) -> dict[str, Any]:
 
 @router.post("/rules/apply")
 def by_rules(body: Body, desk: Desk) -> dict[str, Any]:
+    """Put presets on frames by the rules, as one step."""
     with desk.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         action, presets = apply_rules(session, Resolver(session, one_shoot(frames)), frames, desk.library)
