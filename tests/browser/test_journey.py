@@ -75,8 +75,7 @@ def test_from_card_to_finished_files(page: Page, server: Running, mean: Callable
     expect(page.locator("#rows tr")).to_have_count(4)
     expect(page.locator("#rows tr").first).to_contain_text("600 × 400")
     page.get_by_label("Author", exact=True).fill("Finch & Daughter")
-    page.get_by_label("Author", exact=True).press("Tab")
-    eventually(page, lambda: page.evaluate("document.querySelectorAll('.notice.trouble').length") == 0)
+    # Straight from the field to the button: the table is made anew meanwhile, and the click is not lost.
     page.get_by_role("button", name="Deliver 4 files").click()
     expect(page.locator("#run-text")).to_contain_text("4 of 4 files written", timeout=60_000)
     expect(page.locator("#rows .state-done")).to_have_count(4)

@@ -7,7 +7,7 @@ import { openSpec, useSpecForm } from "./spec-form.js";
 import { openWords } from "./words.js";
 
 const stored = JSON.parse(localStorage.getItem("tanner.specs") || "[]");
-const state = { frames: [], names: new Map(), specs: [], chosen: new Set(stored), ids: [], plan: null, notes: {} };
+const state = { frames: [], names: new Map(), specs: [], chosen: new Set(stored), ids: [], plan: null, notes: {}, ready: false, going: false };
 const delivered = new Delivered({ closed, changed: () => earlier(delivered.id, (id) => delivered.follow(id)) });
 
 // --- which frames ----------------------------------------------------------------------------------------
@@ -73,14 +73,27 @@ function wish() {
   return { frames: state.ids, specs, folder: byId("folder").value.trim(), text: byId("names-text").value.trim(), start: Number(byId("names-start").value) || 0 };
 }
 
+// The button stays as it is while the table is made anew: a click on it then waits for that, and is not lost.
+let planning = Promise.resolve();
+function after(work) {
+  planning = work();
+  return planning;
+}
+const plan = () => after(makePlan);
+
+function goes(ready) {
+  state.ready = ready;
+  byId("deliver-go").disabled = !ready || state.going;
+}
+
 let round = 0;
-async function plan() {
+async function makePlan() {
   if (delivered.id) return;
   const mine = ++round;
   byId("deliver-error").textContent = "";
-  byId("deliver-go").disabled = true;
   const refused = (error) => {
     if (mine !== round) return;
+    goes(false);
     byId("deliver-error").textContent = error.message;
     rows([], []);
   };
@@ -94,6 +107,7 @@ async function plan() {
   const body = wish();
   byId("which-count").textContent = plural(body.frames.length, "frame");
   if (!body.frames.length || !body.specs.length || !body.folder) {
+    goes(false);
     rows([], []);
     byId("table-empty").textContent = body.frames.length ? "Choose a spec and a folder." : "No frame is chosen.";
     return;
@@ -105,7 +119,7 @@ async function plan() {
   }
   if (mine !== round || delivered.id) return;
   rows(state.plan.rows, body.specs);
-  byId("deliver-go").disabled = false;
+  goes(true);
   byId("deliver-go").textContent = `Deliver ${plural(state.plan.rows.length, "file")}`;
   checks(mine, body.frames);
 }
@@ -227,8 +241,15 @@ byId("spec-new").addEventListener("click", () => openSpec(null));
 // --- the job -----------------------------------------------------------------------------------------------
 
 byId("deliver-go").addEventListener("click", async () => {
+  state.going = true;
   byId("deliver-go").disabled = true;
-  const made = await trying(() => post(`/api/shoots/${shootId}/deliver`, { ...wish(), documents: documents() }));
+  for (let last = null; last !== planning; ) {
+    last = planning;
+    await last;
+  }
+  // What stands in the way is said beside its field.
+  const made = state.ready && (await trying(() => post(`/api/shoots/${shootId}/deliver`, { ...wish(), documents: documents() })));
+  state.going = false;
   if (made) delivered.follow(made.delivery);
   else plan();
 });
@@ -242,10 +263,12 @@ byId("earlier").addEventListener("change", (event) => {
 });
 
 for (const id of ["creator", "rights"]) {
-  byId(id).addEventListener("change", async () => {
-    await trying(() => post(`/api/shoots/${shootId}/words`, { [id]: byId(id).value.trim() }));
-    plan();
-  });
+  byId(id).addEventListener("change", () =>
+    after(async () => {
+      await trying(() => post(`/api/shoots/${shootId}/words`, { [id]: byId(id).value.trim() }));
+      await makePlan();
+    }),
+  );
 }
 byId("more-words").addEventListener("click", () =>
   openWords(null, (words) => {
