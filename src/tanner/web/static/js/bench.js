@@ -271,9 +271,13 @@ function goes(moved = false) {
 byId("goes-to").addEventListener("change", () => goes());
 
 // Sends a change and brings everything that shows it up to date.
+// Changes are sent one after the other, in the order in which they were made: the program works on several requests at once.
+let sending = Promise.resolve();
 async function commit(url, body) {
   byId("canvas").setAttribute("aria-busy", "true");
-  const result = await trying(() => post(url, body));
+  const sent = sending.then(() => trying(() => post(url, body)));
+  sending = sent;
+  const result = await sent;
   draft = {};
   await refresh();
   return result;
