@@ -107,7 +107,8 @@ def wiener(noisy, pilot, forward, window, step, total, norm):
     """Add the filtered blocks of one plane to a total, with their weights.
 
     The transform down the columns is made once for all blocks of a row, and undone once: blocks that overlap are added
-    before it is undone. Sums over a block are written out, so that they stay in registers: through memory they take ten times as long.
+    before it is undone. Sums over a block are written out, so that they stay in registers: through memory they take ten times
+    as long, and in a function of their own a fifth longer.
 
     Args:
         noisy, pilot: float32 (h, w); forward: float32 (SIZE, SIZE), the cosine transform.

@@ -148,11 +148,13 @@ for (const b of document.querySelectorAll("[data-zoom]")) b.addEventListener("cl
 // --- the frame's state -----------------------------------------------------------------------------
 
 async function loadSheet() {
-  sheet = await trying(() => get(`/api/shoots/${shootId}/sheet`));
+  sheet = (await trying(() => get(`/api/shoots/${shootId}/sheet`))) || sheet;
 }
 
-async function loadFrame(id) {
-  const next = await trying(() => get(`/api/frames/${id}`));
+// quiet: nothing is said of a frame that is gone.
+async function loadFrame(id, quiet = false) {
+  const asked = () => get(`/api/frames/${id}`);
+  const next = await (quiet ? asked().catch(() => null) : trying(asked));
   if (!next) return false;
   const other = frame?.id !== next.id;
   frame = next;
@@ -284,11 +286,13 @@ async function commit(url, body) {
 }
 
 async function refresh() {
-  await loadSheet();
-  // What was undone may have been this alternate itself.
-  const here = sheet.frames.find((f) => f.id === frame.id) || sheet.frames.find((f) => f.set === frame.set) || sheet.frames[0];
-  if (!here) return void (location.href = `/shoots/${shootId}/sheet`);
-  await loadFrame(here.id);
+  const [, there] = await Promise.all([loadSheet(), loadFrame(frame.id, true)]);
+  if (!there) {
+    // What was undone may have been this alternate itself.
+    const here = [(f) => f.id === frame.id, (f) => f.set === frame.set, () => true].map((fits) => sheet.frames.find(fits)).find(Boolean);
+    if (!here) return void (location.href = `/shoots/${shootId}/sheet`);
+    await loadFrame(here.id);
+  }
   drawRibbon();
   picture.forget();
   redraw(false);
