@@ -49,12 +49,19 @@ def session(threads: int) -> Any:
 
 
 def learned(
-    values: F32, a: F32, b: F32, clip: F32, threads: int = 1, say: Callable[[float], None] | None = None
+    values: F32,
+    pilot: Callable[[int, int], F32],
+    a: F32,
+    b: F32,
+    clip: F32,
+    threads: int = 1,
+    say: Callable[[float], None] | None = None,
 ) -> F32:
     """Linear colour (3, 2 h, 2 w), balanced, without noise, from linear tiles.
 
     Args:
         values: (4, h, w), balanced: red, green beside it, green below it, blue; a, b: (4,) of their variance.
+        pilot: the same by the fine method, for rows of tiles from the first to before the second.
         clip: (4,) where each clips.
         say: told how far the work is, 0 to 1; may raise to end it.
     """
@@ -67,12 +74,17 @@ def learned(
     for n, top in enumerate(tops):
         high = min(TILE, h - top)
         high4 = -(-(high + 2 * EDGE) // 4) * 4
-        rows = _reflected(values, top - EDGE, top - EDGE + high4)
-        rows = np.pad(rows, ((0, 0), (0, 0), (EDGE, EDGE + 4)), mode=mode)  # type: ignore[call-overload]
+        wanted = _reflected(h, top - EDGE, top - EDGE + high4)
+        beside = ((0, 0), (0, 0), (EDGE, EDGE + 4))
+        rows = np.pad(values[:, wanted], beside, mode=mode)  # type: ignore[call-overload]
+        first = int(wanted.min())
+        quiet = pilot(first, int(wanted.max()) + 1)[:, wanted - first]
+        quiet = np.pad(quiet, beside, mode=mode)  # type: ignore[call-overload]
         for m, left in enumerate(lefts):
             wide = min(TILE, w - left)
-            tile = rows[:, :, left : left + -(-(wide + 2 * EDGE) // 4) * 4]
-            answer = net.run(None, {"planes": planes(tile, a, b, clip)[None]})[0][0]
+            piece = np.s_[:, :, left : left + -(-(wide + 2 * EDGE) // 4) * 4]
+            tile = rows[piece]
+            answer = net.run(None, {"planes": planes(tile, quiet[piece], a, b, clip)[None]})[0][0]
             inner = np.s_[:, EDGE : EDGE + high, EDGE : EDGE + wide]
             colour = linear((guess(coded(tile)) + answer)[inner])
             result[:, 2 * top : 2 * (top + high), 2 * left : 2 * (left + wide)] = colour
@@ -81,10 +93,8 @@ def learned(
     return result
 
 
-def _reflected(values: F32, first: int, last: int) -> F32:
-    """Rows from first to last, beyond the borders reflected."""
-    h = values.shape[1]
-    rows = np.arange(first, last)
-    rows = np.abs(rows)
+def _reflected(h: int, first: int, last: int) -> NDArray[np.intp]:
+    """Rows from first to before last, beyond the borders reflected."""
+    rows = np.abs(np.arange(first, last))
     rows = np.where(rows >= h, 2 * (h - 1) - rows, rows)
-    return values[:, np.clip(rows, 0, h - 1)]
+    return np.clip(rows, 0, h - 1)

@@ -20,7 +20,7 @@ from tanner.core.raw.reader import Source
 F32 = NDArray[np.float32]
 BLACK = 2048
 """Where black lies in quiet mosaics, so that what is left of noise stays around it."""
-STRIP = {"quick": 512, "fine": 384}
+STRIP = {"quick": 512, "fine": 640}
 MARGIN = {"quick": quick.REACH + 2, "fine": fine.REACH}
 """Rows of tiles that are worked on at once, and what is looked at above and below them."""
 METHODS = ("quick", "fine", "learned")
@@ -115,8 +115,16 @@ def learned_planes(source: Source, say: Say | None = None, threads: int = 1) -> 
     values = tiles_of(Source(facts, moved))
     values *= gain.reshape(4, 1, 1)
     a, b = (model.a[order] * gain).astype(np.float32), (model.b[order] * gain**2).astype(np.float32)
-    found: F32 = learned(values, a, b, gain, threads, say)
-    del values
+    # A tenth of the work is the fine method's.
+    quiet = cleaned_mosaic(source, "fine", say and (lambda v: say(0.1 * v)), threads)
+    quiet = np.roll(quiet, (-ry, -rx), axis=(0, 1)) if ry or rx else quiet
+    plain = facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0})
+
+    def pilot(first: int, last: int) -> F32:
+        return tiles_of(Source(plain, quiet[2 * first : 2 * last])) * gain.reshape(4, 1, 1)
+
+    found: F32 = learned(values, pilot, a, b, gain, threads, say and (lambda v: say(0.1 + 0.9 * v)))
+    del values, quiet
     np.maximum(found, 0, out=found)
     found /= gain[[0, 1, 3]].reshape(3, 1, 1)
     # The network's own colours through the demosaicing that every frame gets, and its joint colours, err differently:

@@ -1,99 +1,143 @@
 """Kernels of the non-local mean over tiles: each is averaged with those whose surroundings look alike."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
 
-STRIP = 16
-"""Rows that are worked on together: their sums stay in the cache while the offsets go by."""
-
-
+F32 = NDArray[np.float32]
 NEAR = 4
 """Tiles up to which every offset is looked at."""
+COLUMNS = 512
+"""Columns that are worked on together: their differences stay in the cache while the offsets go by."""
+PLANES = 4
 
 
-@kernel
-def average(noisy, guide, reach, base, width, out):
-    """Fill the output with weighted means.
+def averaged(noisy: F32, reach: int, base: float, width: float) -> F32:
+    """Weighted means of planes (PLANES, h, w).
 
-    The weight of a tile falls with the distance of its surroundings in the guide, d = mean squared difference over
-    3 x 3 tiles and all guide planes: (1 - max(d - base, 0) / width)^2, 0 beyond.
+    The weight of a tile falls with the distance of its surroundings, d = mean squared difference over 3 x 3 tiles and all
+    planes: (1 - max(d - base, 0) / width)^2, 0 beyond.
 
     Args:
-        noisy, out: float32 (planes, h, w).
-        guide: float32 (planes, h, w), as weighed in distances.
         reach: tiles that are looked at to each side.
         base: distance that noise alone makes; width: beyond it, where weights end.
     """
-    planes, h, w = noisy.shape
-    count = guide.shape[0]
-    inv = np.float32(1.0) / (np.float32(width) * np.float32(9 * count))
-    low = np.float32(base) * np.float32(9 * count)
+    # Offsets from beside a block reach over its sides twice as far.
+    pad = 2 * reach + 1
+    padded = np.pad(noisy, ((0, 0), (0, 0), (pad, pad)), mode="edge")
+    total = np.empty((PLANES + 1, *padded.shape[1:]), np.float32)
+    _sums(padded, pad, reach, np.float32(base), np.float32(width), total)
+    inner = total[:, :, pad:-pad]
+    means: F32 = inner[:PLANES] / inner[PLANES]
+    return means
+
+
+@kernel
+def _sums(noisy, pad, reach, base, width, total):
+    """Fill the total (PLANES + 1, h, w) with weighted sums of the planes (PLANES, h, w), and with the weights' own.
+
+    Each pair of tiles is weighed once, and each of the two is added to the other. Columns of `pad` on both sides are there to
+    be read only.
+    """
+    h, w = noisy.shape[1], noisy.shape[2] - 2 * pad
+    count = np.float32(9 * PLANES)
+    inv = np.float32(1.0) / (np.float32(width) * count)
+    low = np.float32(base) * count
     one, zero = np.float32(1.0), np.float32(0.0)
-    diff = np.empty((STRIP + 2, w + 2), dtype=np.float32)
-    column = np.empty(w + 2, dtype=np.float32)
-    weight = np.empty(w, dtype=np.float32)
-    total = np.empty((planes, STRIP, w), dtype=np.float32)
-    norm = np.empty((STRIP, w), dtype=np.float32)
-    for top in range(0, h, STRIP):
-        high = min(STRIP, h - top)
-        total[:] = zero
-        norm[:] = zero
-        for dy in range(-reach, reach + 1):
+    most = 2 * reach + 1
+    diff = np.empty(COLUMNS + 2, dtype=np.float32)
+    ring = np.empty((most, 3, COLUMNS), dtype=np.float32)  # of each dx, sums over three columns of three rows
+    weights = np.zeros((4, COLUMNS + 2 * pad), dtype=np.float32)  # of four offsets, with nothing beside them
+    offsets = np.zeros(most + 3, dtype=np.int64)
+    total[:PLANES] = noisy
+    total[PLANES] = one
+    for left in range(pad, pad + w, COLUMNS):
+        n = min(COLUMNS, pad + w - left)
+        for dy in range(0, reach + 1):
+            many = 0
             for dx in range(-reach, reach + 1):
-                # Far tiles are many and much alike: every second one will do.
-                if max(abs(dx), abs(dy)) > NEAR and (dx + dy) % 2:
+                if dy == 0 and dx <= 0:
                     continue
-                # Squared differences between each tile and the one that lies by the offset beside it, two planes at a time.
-                x_from, x_to = max(0, -dx), min(w, w - dx)
-                n = x_to - x_from
-                for r in range(high + 2):
-                    y = min(max(top + r - 1, 0), h - 1)
-                    yy = min(max(y + dy, 0), h - 1)
-                    line = diff[r]
-                    part = line[1 + x_from : 1 + x_to]
-                    for c in range(0, count, 2):
-                        a, b = guide[c, y, x_from:x_to], guide[c, yy, x_from + dx : x_to + dx]
-                        two = c + 1 < count
-                        second = c + 1 if two else c
-                        share = one if two else zero
-                        e, f = guide[second, y, x_from:x_to], guide[second, yy, x_from + dx : x_to + dx]
-                        if c == 0:
-                            for x in range(n):
-                                d, g = a[x] - b[x], e[x] - f[x]
-                                part[x] = d * d + share * g * g
-                        else:
-                            for x in range(n):
-                                d, g = a[x] - b[x], e[x] - f[x]
-                                part[x] += d * d + share * g * g
-                    # Beyond the sides: as at the side.
-                    for k in range(1 + x_from):
-                        line[k] = line[1 + x_from]
-                    for k in range(1 + x_to, w + 2):
-                        line[k] = line[x_to]
-                for r in range(high):
-                    above, here, below = diff[r], diff[r + 1], diff[r + 2]
-                    for x in range(w + 2):
-                        column[x] = above[x] + here[x] + below[x]
-                    left, right = column[0:w], column[2 : 2 + w]
-                    middle = column[1 : 1 + w]
-                    for x in range(w):
-                        t = max(one - max(left[x] + middle[x] + right[x] - low, zero) * inv, zero)
-                        weight[x] = t * t
-                    yy = top + r + dy
-                    if yy < 0 or yy >= h:
-                        continue
-                    mine, sums = weight[x_from:x_to], norm[r, x_from:x_to]
+                # Far tiles are many and much alike: every second one will do.
+                if max(abs(dx), dy) > NEAR and (dx + dy) % 2:
+                    continue
+                offsets[many] = dx
+                many += 1
+            for y in range(-2, h - dy):
+                # Squared differences of the row below, between each tile and those that lie by the offsets beside it.
+                new = y + 1
+                row = min(max(new, 0), h - 1)
+                far = min(row + dy, h - 1)
+                for k in range(many):
+                    dx = offsets[k]
+                    a0, b0 = noisy[0, row, left - 1 : left + n + 1], noisy[0, far, left - 1 + dx : left + n + 1 + dx]
+                    a1, b1 = noisy[1, row, left - 1 : left + n + 1], noisy[1, far, left - 1 + dx : left + n + 1 + dx]
+                    a2, b2 = noisy[2, row, left - 1 : left + n + 1], noisy[2, far, left - 1 + dx : left + n + 1 + dx]
+                    a3, b3 = noisy[3, row, left - 1 : left + n + 1], noisy[3, far, left - 1 + dx : left + n + 1 + dx]
+                    for x in range(n + 2):
+                        d0 = a0[x] - b0[x]
+                        d1 = a1[x] - b1[x]
+                        d2 = a2[x] - b2[x]
+                        d3 = a3[x] - b3[x]
+                        diff[x] = d0 * d0 + d1 * d1 + d2 * d2 + d3 * d3
+                    goal = ring[k, new % 3]
                     for x in range(n):
-                        sums[x] += mine[x]
-                    for c in range(planes):
-                        values, goal = noisy[c, yy, x_from + dx : x_to + dx], total[c, r, x_from:x_to]
+                        goal[x] = diff[x] + diff[x + 1] + diff[x + 2]
+                if y < 0:
+                    continue
+                for first in range(0, many, 4):
+                    for j in range(4):
+                        line = weights[j]
+                        k = first + j
+                        if k >= many:
+                            line[:] = zero
+                            offsets[k] = 0
+                            continue
+                        dx = offsets[k]
+                        r0, r1, r2 = ring[k, 0], ring[k, 1], ring[k, 2]
+                        mine = line[pad : pad + n]
                         for x in range(n):
-                            goal[x] += mine[x] * values[x]
-        for r in range(high):
-            for c in range(planes):
-                for x in range(w):
-                    out[c, top + r, x] = total[c, r, x] / norm[r, x]
+                            t = max(one - max(r0[x] + r1[x] + r2[x] - low, zero) * inv, zero)
+                            mine[x] = t * t
+                        # Nothing lies beyond the sides.
+                        for x in range(max(0, min(n, pad + w - dx - left)), n):
+                            mine[x] = zero
+                        for x in range(0, min(n, pad - dx - left)):
+                            mine[x] = zero
+                        for x in range(pad + n, COLUMNS + 2 * pad):
+                            line[x] = zero
+                    e0, e1, e2, e3 = offsets[first], offsets[first + 1], offsets[first + 2], offsets[first + 3]
+                    w0, w1 = weights[0, pad : pad + n], weights[1, pad : pad + n]
+                    w2, w3 = weights[2, pad : pad + n], weights[3, pad : pad + n]
+                    goal = total[PLANES, y, left : left + n]
+                    for x in range(n):
+                        goal[x] += w0[x] + w1[x] + w2[x] + w3[x]
+                    for c in range(PLANES):
+                        goal = total[c, y, left : left + n]
+                        v0 = noisy[c, y + dy, left + e0 : left + e0 + n]
+                        v1 = noisy[c, y + dy, left + e1 : left + e1 + n]
+                        v2 = noisy[c, y + dy, left + e2 : left + e2 + n]
+                        v3 = noisy[c, y + dy, left + e3 : left + e3 + n]
+                        for x in range(n):
+                            goal[x] += w0[x] * v0[x] + w1[x] * v1[x] + w2[x] * v2[x] + w3[x] * v3[x]
+                    # The same pairs seen from the other tile, which may lie beside the block.
+                    m = n + 2 * reach
+                    o = pad - reach
+                    w0, w1 = weights[0, o - e0 : o - e0 + m], weights[1, o - e1 : o - e1 + m]
+                    w2, w3 = weights[2, o - e2 : o - e2 + m], weights[3, o - e3 : o - e3 + m]
+                    s = left - reach
+                    goal = total[PLANES, y + dy, s : s + m]
+                    for x in range(m):
+                        goal[x] += w0[x] + w1[x] + w2[x] + w3[x]
+                    for c in range(PLANES):
+                        goal = total[c, y + dy, s : s + m]
+                        v0 = noisy[c, y, s - e0 : s - e0 + m]
+                        v1 = noisy[c, y, s - e1 : s - e1 + m]
+                        v2 = noisy[c, y, s - e2 : s - e2 + m]
+                        v3 = noisy[c, y, s - e3 : s - e3 + m]
+                        for x in range(m):
+                            goal[x] += w0[x] * v0[x] + w1[x] * v1[x] + w2[x] * v2[x] + w3[x] * v3[x]
 
 
 SIZE = 12

@@ -240,22 +240,33 @@ def _row(plane, begin, end_column, cells, x0, w, first, count, out, column, taps
             r1, r2, r3 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3)
             r4, r5, r6 = r0 + np.uint64(4), r0 + np.uint64(5), r0 + np.uint64(6)
             v = v0 - np.float32(mv) + slope * (np.float32(mu - 2) - u0)
-            for i in range(reach):
-                f = v + np.float32(i) * slope
-                passed = f >= one
-                g = f - one - half if passed else f - half
-                x = g * g
-                ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
-                eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
-                ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
-                q = left + np.uint64(i)
-                p0, p1, p2, p3 = plane[r0, q], plane[r1, q], plane[r2, q], plane[r3, q]
-                p4, p5, p6 = plane[r4, q], plane[r5, q], plane[r6, q]
-                p0, p1, p2 = p1 if passed else p0, p2 if passed else p1, p3 if passed else p2
-                p3, p4, p5 = p4 if passed else p3, p5 if passed else p4, p6 if passed else p5
-                column[i] = (
-                    ea * (p0 + p5) + oa * (p0 - p5) + eb * (p1 + p4) + ob * (p1 - p4) + ec * (p2 + p3) + oc * (p2 - p3)
-                )
+            # In whole vectors, the last of which begins before the end of the one before: what is left over beside them is
+            # done px by px, and takes longer than all the rest.
+            for part in range((reach + RUN - 1) // RUN):
+                begun = min(part * RUN, reach - RUN)
+                start_f, at_q = np.float32(begun), left + np.uint64(begun)
+                some = column[begun : begun + RUN]
+                for i in range(RUN):
+                    f = v + (start_f + np.float32(i)) * slope
+                    passed = f >= one
+                    g = f - one - half if passed else f - half
+                    x = g * g
+                    ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
+                    eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
+                    ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
+                    q = at_q + np.uint64(i)
+                    p0, p1, p2, p3 = plane[r0, q], plane[r1, q], plane[r2, q], plane[r3, q]
+                    p4, p5, p6 = plane[r4, q], plane[r5, q], plane[r6, q]
+                    p0, p1, p2 = p1 if passed else p0, p2 if passed else p1, p3 if passed else p2
+                    p3, p4, p5 = p4 if passed else p3, p5 if passed else p4, p6 if passed else p5
+                    some[i] = (
+                        ea * (p0 + p5)
+                        + oa * (p0 - p5)
+                        + eb * (p1 + p4)
+                        + ob * (p1 - p4)
+                        + ec * (p2 + p3)
+                        + oc * (p2 - p3)
+                    )
             if reach != SPAN:
                 u = u0 - np.float32(mu)
                 # Taps are fetched first: a loop that looks up where it computes is not done in vectors.
