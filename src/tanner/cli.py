@@ -225,7 +225,7 @@ def serve(
     folder: Annotated[list[Path] | None, typer.Option(help="Folder that pages may open; may be given again.")] = None,
     port: Annotated[int, typer.Option(min=1, max=65535)] = 8470,
     dask: Annotated[
-        str, typer.Option(help="Dask cluster that writes deliveries, as tcp://host:8786.", envvar="TANNER_DASK")
+        str, typer.Option(help="Dask cluster for deliveries and noise, as tcp://host:8786.", envvar="TANNER_DASK")
     ] = "",
     map_: Annotated[
         list[str] | None, typer.Option("--map", metavar="HERE=THERE", help="A folder as its workers call it.")

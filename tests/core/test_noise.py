@@ -463,3 +463,32 @@ def test_the_command_goes_on_after_a_bad_file(tmp_path: Path, evening: Path) -> 
     assert (tmp_path / "out" / "E0001-quiet.dng").exists() and '"method": "quick"' in run.output
     run = CliRunner().invoke(app, ["denoise", str(evening), "--method", "strong"])
     assert run.exit_code == 2 and "quick, fine, learned" in run.output
+
+
+def test_the_non_local_mean_is_what_it_says() -> None:
+    """Against the sum written out for every place and offset; blocks of columns, sides and few planes included."""
+    from tanner.core.noise.nonlocal_means import COLUMNS, averaged
+
+    rng = np.random.default_rng(3)
+    for n, h, w in ((4, 9, COLUMNS + 21), (1, 14, 17), (3, 6, 30)):
+        noisy = rng.normal(0, 1, (n, h, w)).astype(np.float32)
+        noisy[0] += np.arange(w) // 8 % 2
+        reach, base, width = 3, 1.5, 2.0
+        total, norm = noisy.astype(np.float64), np.ones((h, w))
+        for dy in range(-reach, reach + 1):
+            for dx in range(-reach, reach + 1):
+                ys, xs = np.arange(max(0, -dy), min(h, h - dy)), np.arange(max(0, -dx), min(w, w - dx))
+                if (dy or dx) and len(ys) and len(xs):
+                    a = noisy[:, ys[0] : ys[-1] + 1, xs[0] : xs[-1] + 1].astype(np.float64)
+                    b = noisy[:, ys[0] + dy : ys[-1] + dy + 1, xs[0] + dx : xs[-1] + dx + 1]
+                    d = cv2.blur(((a - b) ** 2).mean(axis=0), (3, 3), borderType=cv2.BORDER_REPLICATE)
+                    weight = np.maximum(1 - np.maximum(d - base, 0) / width, 0) ** 2
+                    total[:, ys[0] : ys[-1] + 1, xs[0] : xs[-1] + 1] += weight * b
+                    norm[ys[0] : ys[-1] + 1, xs[0] : xs[-1] + 1] += weight
+        # At the sides the surroundings are taken a little otherwise.
+        inner = np.s_[:, reach + 1 : -reach - 1, reach + 1 : -reach - 1] if min(h, w) > 2 * reach + 2 else np.s_[:, :0]
+        found = averaged(noisy, reach, base, width)
+        assert found.shape == noisy.shape and np.allclose(found[inner], (total / norm)[inner], atol=1e-5)
+        assert np.abs(found - total / norm).max() < 0.6
+    even = averaged(np.full((4, 5, 6), 2.0, np.float32), 10, 2.3, 4.0)
+    assert np.allclose(even, 2.0)

@@ -16,10 +16,13 @@ from sqlalchemy import select
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
+from tanner.core.noise.controls import Noise
+from tanner.core.output.files import file_hash
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.cluster import Cluster, mapped, parse_mapping
 from tanner.jobs.deliveries import Deliveries, record_of
 from tanner.jobs.imports import import_now
+from tanner.jobs.quieting import CopyOptions, Job, Quieting
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 
@@ -95,6 +98,68 @@ def delivered(
     finally:
         deliveries.close()
         catalogue.close()
+
+
+def quieted(shared: Path, cluster: Cluster | None, folder: Path) -> tuple[dict[str, str], Job]:
+    """Quiet copies of all frames by name and hash, and the job that made them."""
+    catalogue = Catalogue(shared / "here" / "data")
+    quieting = Quieting(catalogue, cluster)
+    try:
+        with catalogue.read() as session:
+            frames = [f for f in session.scalars(select(Frame)) if "quiet" not in f.name]
+        folder.mkdir()
+        job = quieting.copies(frames, CopyOptions(method="quick", folder=str(folder)))
+        end = time.monotonic() + 120
+        while not job.over and time.monotonic() < end:
+            time.sleep(0.05)
+        return {p.name: file_hash(p) for p in sorted(folder.iterdir())}, job
+    finally:
+        quieting.close()
+        catalogue.close()
+
+
+def test_noise_of_many_frames_is_taken_out_on_the_cluster(
+    shared: Path, cluster: tuple[str, list[subprocess.Popen[bytes]]]
+) -> None:
+    far = Cluster(cluster[0], [(str(shared / "here"), str(shared / "there"))])
+    called: list[str] = []
+    submit = far.submit
+    far.submit = lambda function, *a, **k: called.append(function.__name__) or submit(function, *a, **k)  # type: ignore[method-assign,func-returns-value]
+    try:
+        there, job = quieted(shared, far, shared / "here" / "quiet-far")
+        assert [i.state for i in job.items] == ["done"] * len(job.items), [i.message for i in job.items]
+        assert called == ["write_copy"] * len(job.items) and len(there) == len(job.items)
+        # The same file from this machine; there it is known already, and does not join again.
+        here, job = quieted(shared, None, shared / "here" / "quiet-own")
+        assert here == {} and all("was there already" in i.message for i in job.items)
+    finally:
+        far.shutdown()
+
+
+def test_a_wish_of_the_bench_stays_here_and_cancelling_ends_what_is_far(
+    shared: Path, cluster: tuple[str, list[subprocess.Popen[bytes]]]
+) -> None:
+    far = Cluster(cluster[0], [(str(shared / "here"), str(shared / "there"))])
+    called: list[str] = []
+    submit = far.submit
+    far.submit = lambda function, *a, **k: called.append(function.__name__) or submit(function, *a, **k)  # type: ignore[method-assign,func-returns-value]
+    catalogue = Catalogue(shared / "here" / "data")
+    quieting = Quieting(catalogue, far)
+    try:
+        with catalogue.read() as session:
+            frames = list(session.scalars(select(Frame).limit(3)))
+        wish = quieting.want(frames[0], Noise(method="fine"))
+        many = quieting.ahead([(f, Noise(method="learned")) for f in frames])
+        quieting.cancel(many.number)
+        end = time.monotonic() + 120
+        while not (wish.over and many.over) and time.monotonic() < end:
+            time.sleep(0.05)
+        assert wish.items[0].state == "done", wish.items[0].message
+        assert many.over and set(called) <= {"work_out"} and len(called) <= far.lanes
+    finally:
+        quieting.close()
+        catalogue.close()
+        far.shutdown()
 
 
 def test_results_are_the_same_and_a_lost_worker_is_survived(

@@ -1,4 +1,7 @@
-"""Noise taken out ahead of time, or into quiet copies that join their originals' set; one frame after the other."""
+"""Noise taken out ahead of time, or into quiet copies that join their originals' set.
+
+On this machine one frame after the other; with a cluster, jobs for many frames go to its workers, a frame each.
+"""
 
 import contextlib
 import json
@@ -21,6 +24,7 @@ from tanner.core.noise.controls import Noise
 from tanner.core.noise.stage import cleaned_by, method_for
 from tanner.core.output.files import file_hash, write_whole
 from tanner.core.raw.reader import read
+from tanner.jobs.cluster import Cluster
 from tanner.jobs.merging import Ended, Sign
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
@@ -75,6 +79,7 @@ class Item:
     path: str
     name: str
     frame: int
+    sign: Sign
     noise: dict[str, Any] = field(default_factory=dict)
     state: str = "waiting"
     message: str = ""
@@ -82,13 +87,13 @@ class Item:
 
 @dataclass
 class Job:
-    """Frames that are worked on for one wish."""
+    """Frames that are worked on together; a wish is one that somebody waits for at the Bench."""
 
     number: int
     kind: Literal["ahead", "copies"]
     items: list[Item]
     options: CopyOptions
-    sign: Sign
+    wish: bool = False
     began: float = 0.0
     cancelled: bool = False
 
@@ -98,17 +103,17 @@ class Job:
 
     def as_dict(self) -> dict[str, Any]:
         finished = [i for i in self.items if i.state not in ("waiting", "working")]
-        share = self.sign.read()[0] if any(i.state == "working" for i in self.items) else 0.0
-        whole = (len(finished) + share) / max(1, len(self.items))
+        working = [(i.name, i.sign.read()[0]) for i in self.items if i.state == "working"]
+        whole = (len(finished) + sum(share for _, share in working)) / max(1, len(self.items))
         spent = time.monotonic() - self.began if self.began else 0.0
         return {
             "id": self.number,
             "kind": self.kind,
             "over": self.over,
             "share": round(whole, 3),
-            "frame_share": round(share, 3),
+            "frame_share": round(working[0][1], 3) if working else 0.0,
             "left_s": round(spent / whole - spent) if whole > 0.02 and not self.over else None,
-            "current": next((i.name for i in self.items if i.state == "working"), None),
+            "current": ", ".join(name for name, _ in working) or None,
             "done": sum(i.state == "done" for i in self.items),
             "count": len(self.items),
             "failed": [{"name": i.name, "message": i.message} for i in self.items if i.state == "failed"],
@@ -118,16 +123,21 @@ class Job:
 
 
 class Quieting:
-    """Jobs of a running program. Wishes of the Bench come before jobs for many; one frame is worked on at a time."""
+    """Jobs of a running program. Wishes of the Bench come before jobs for many, and stay on this machine.
 
-    def __init__(self, catalogue: Catalogue) -> None:
+    Args:
+        cluster: where the frames of jobs for many are worked on instead.
+    """
+
+    def __init__(self, catalogue: Catalogue, cluster: Cluster | None = None) -> None:
         self._catalogue = catalogue
+        self._cluster = cluster
         self._lock = threading.Lock()
         self._wake = threading.Condition(self._lock)
         self._jobs: dict[int, Job] = {}
         self._order: list[Job] = []
         self._workers: Workers | None = None
-        self._thread: threading.Thread | None = None
+        self._threads: list[threading.Thread] = []
         self._closed = False
         self._last = catalogue.folder / "last-quiet.json"
 
@@ -140,17 +150,16 @@ class Quieting:
             for job in self._order:
                 if job.kind == "ahead" and len(job.items) == 1 and _same(job.items[0], frame.path, values):
                     return job
-        return self._start("ahead", [Item(frame.path, frame.name, frame.id, values)], CopyOptions(), first=True)
+        return self._start("ahead", [(frame, values)], CopyOptions(), wish=True)
 
     def ahead(self, frames: Sequence[tuple[Frame, Noise]]) -> Job:
         """Work out many frames."""
-        items = [Item(f.path, f.name, f.id, n.model_dump()) for f, n in frames]
-        return self._start("ahead", items, CopyOptions())
+        return self._start("ahead", [(f, n.model_dump()) for f, n in frames], CopyOptions())
 
     def copies(self, frames: Sequence[Frame], options: CopyOptions) -> Job:
         """Write quiet copies, which join the sets of their originals."""
         write_whole(self._last, (options.model_dump_json(indent=1) + "\n").encode(), replace=True)
-        return self._start("copies", [Item(f.path, f.name, f.id) for f in frames], options)
+        return self._start("copies", [(f, {}) for f in frames], options)
 
     def last(self) -> tuple[CopyOptions, bool]:
         """The options of the last copies, and whether there were any."""
@@ -171,48 +180,61 @@ class Quieting:
             for item in job.items:
                 if item.state == "waiting":
                     item.state = "cancelled"
-        job.sign.end()
+        for item in job.items:
+            item.sign.end()
 
     # --- the work ----------------------------------------------------------------------------------
 
     def _start(
-        self, kind: Literal["ahead", "copies"], items: list[Item], options: CopyOptions, first: bool = False
+        self,
+        kind: Literal["ahead", "copies"],
+        frames: Sequence[tuple[Frame, dict[str, Any]]],
+        options: CopyOptions,
+        wish: bool = False,
     ) -> Job:
         with self._lock:
             number = max(self._jobs, default=0) + 1
-            sign = Sign(self._catalogue.folder / "work" / f"quiet-{number}.txt")
-            job = self._jobs[number] = Job(number, kind, items, options, sign)
+            signs = self._catalogue.folder / "work"
+            items = [
+                Item(f.path, f.name, f.id, Sign(signs / f"quiet-{number}-{n}.txt"), noise)
+                for n, (f, noise) in enumerate(frames)
+            ]
+            job = self._jobs[number] = Job(number, kind, items, options, wish)
             for old in [n for n, j in sorted(self._jobs.items()) if j.over][:-8]:
                 del self._jobs[old]
-            self._order.insert(0 if first else len(self._order), job)
+            self._order.insert(0 if wish else len(self._order), job)
             if self._workers is None:
                 self._workers = Workers(1, time_limit_s=3600)
-            if self._thread is None:
-                self._thread = threading.Thread(target=self._run, daemon=True)
-                self._thread.start()
+            # Workers may have joined since the last job.
+            far = 0 if self._cluster is None or wish else self._cluster.lanes
+            for n in range(len(self._threads), 1 + far):
+                self._threads.append(threading.Thread(target=self._run, args=(n > 0,), daemon=True))
+                self._threads[-1].start()
             self._wake.notify_all()
         return job
 
-    def _next(self) -> tuple[Job, Item] | None:
-        """The next frame; waits for one, and ends with the program."""
+    def _next(self, far: bool) -> tuple[Job, Item] | None:
+        """The next frame for this machine or for the cluster; waits for one, and ends with the program."""
         with self._wake:
             while not self._closed:
                 self._order = [j for j in self._order if not j.over]
                 for job in self._order:
+                    if self._cluster is not None and far == job.wish:
+                        continue
                     item = next((i for i in job.items if i.state == "waiting"), None)
                     if item:
                         item.state = "working"
                         job.began = job.began or time.monotonic()
-                        job.sign.begin()
+                        item.sign.begin()
                         return job, item
                 self._wake.wait()
         return None
 
-    def _run(self) -> None:
-        while (found := self._next()) is not None:
+    def _run(self, far: bool) -> None:
+        while (found := self._next(far)) is not None:
             job, item = found
             try:
-                self._work(job, item)
+                self._work(job, item, far)
                 item.state = "done"
             except Ended:
                 item.state = "cancelled"
@@ -221,15 +243,16 @@ class Quieting:
             except Exception as error:  # told on the screen; the others go on
                 item.state, item.message = "failed", f"{item.name}: its noise could not be taken out ({error!r})."
             finally:
-                job.sign.end()
+                item.sign.end()
 
-    def _work(self, job: Job, item: Item) -> None:
-        assert self._workers is not None
-        sign = str(job.sign.path)
+    def _work(self, job: Job, item: Item, far: bool) -> None:
+        executor = self._cluster if far else self._workers
+        assert executor is not None
+        sign = str(item.sign.path)
         if job.kind == "ahead":
-            self._workers.submit(work_out, item.path, item.noise, sign).result()
+            executor.submit(work_out, item.path, item.noise, sign).result()
             return
-        made = self._workers.submit(write_copy, item.path, job.options.model_dump(), sign).result()
+        made = executor.submit(write_copy, item.path, job.options.model_dump(), sign).result()
         item.message = self._bring_in(Path(made["target"]), item.frame)
 
     def _bring_in(self, target: Path, original_id: int) -> str:
@@ -263,7 +286,8 @@ class Quieting:
             self._closed = True
             self._wake.notify_all()
         for job in list(self._jobs.values()):
-            job.sign.end()
+            for item in job.items:
+                item.sign.end()
         if self._workers is not None:
             self._workers.shutdown(wait=False, cancel_futures=True)
 

@@ -34,7 +34,7 @@ class Services:
 
     Args:
         lanes: processes of this machine for each kind of work.
-        dask: address of a Dask cluster that writes deliveries instead; mapping: folders as called here and there.
+        dask: address of a Dask cluster that writes deliveries and takes noise out of many frames instead; mapping: folders as called here and there.
     """
 
     def __init__(
@@ -54,11 +54,12 @@ class Services:
         self.made: dict[int, tuple[CameraProfile, dict[str, Any]]] = {}
         self.proofs: dict[int, tuple[bytes, str]] = {}
         self.workers = Workers(lanes)
-        self.delivery_workers: Workers | Cluster = Cluster(dask, mapping) if dask else Workers(lanes)
+        cluster = Cluster(dask, mapping) if dask else None
+        self.delivery_workers: Workers | Cluster = cluster or Workers(lanes)
         self.pictures = Pictures(self.catalogue, self.workers)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
         self.merges = Merges(self.catalogue)
-        self.quieting = Quieting(self.catalogue)
+        self.quieting = Quieting(self.catalogue, cluster)
         self.matching = Matching(self.catalogue, self.workers)
         self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
         self.watching = Watching(self.catalogue, self.importer, self.deliveries)

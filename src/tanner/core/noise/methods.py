@@ -116,15 +116,9 @@ def learned_planes(source: Source, say: Say | None = None, threads: int = 1) -> 
     values *= gain.reshape(4, 1, 1)
     a, b = (model.a[order] * gain).astype(np.float32), (model.b[order] * gain**2).astype(np.float32)
     # A tenth of the work is the fine method's.
-    quiet = cleaned_mosaic(source, "fine", say and (lambda v: say(0.1 * v)), threads)
-    quiet = np.roll(quiet, (-ry, -rx), axis=(0, 1)) if ry or rx else quiet
-    plain = facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0})
-
-    def pilot(first: int, last: int) -> F32:
-        return tiles_of(Source(plain, quiet[2 * first : 2 * last])) * gain.reshape(4, 1, 1)
-
+    pilot = _fine_tiles(source, (ry, rx), say and (lambda v: say(0.1 * v)), threads)
     found: F32 = learned(values, pilot, a, b, gain, threads, say and (lambda v: say(0.1 + 0.9 * v)))
-    del values, quiet
+    del values, pilot
     np.maximum(found, 0, out=found)
     found /= gain[[0, 1, 3]].reshape(3, 1, 1)
     # The network's own colours through the demosaicing that every frame gets, and its joint colours, err differently:
@@ -145,6 +139,19 @@ def learned_planes(source: Source, say: Say | None = None, threads: int = 1) -> 
         whole: F32 = np.pad(found, ((0, 0), (0, h - found.shape[1]), (0, w - found.shape[2])), mode="edge")
         found = whole
     return np.ascontiguousarray(np.roll(found, (ry, rx), axis=(1, 2)), np.float32) if ry or rx else found
+
+
+def _fine_tiles(source: Source, start: tuple[int, int], say: Say | None, threads: int) -> Callable[[int, int], F32]:
+    """Rows of tiles by the fine method, balanced, from a first to before a last; they begin at a red pixel, which lies at `start`."""
+    quiet = cleaned_mosaic(source, "fine", say, threads)
+    quiet = np.roll(quiet, (-start[0], -start[1]), axis=(0, 1)) if any(start) else quiet
+    facts = source.facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0})
+    gain = gains_of(source).reshape(4, 1, 1)
+
+    def rows(first: int, last: int) -> F32:
+        return tiles_of(Source(facts, quiet[2 * first : 2 * last])) * gain
+
+    return rows
 
 
 def as_colour(source: Source, planes: F32) -> Source:

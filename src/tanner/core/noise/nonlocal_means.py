@@ -14,7 +14,7 @@ PLANES = 4
 
 
 def averaged(noisy: F32, reach: int, base: float, width: float) -> F32:
-    """Weighted means of planes (PLANES, h, w).
+    """Weighted means of planes (n, h, w), PLANES of them at most.
 
     The weight of a tile falls with the distance of its surroundings, d = mean squared difference over 3 x 3 tiles and all
     planes: (1 - max(d - base, 0) / width)^2, 0 beyond.
@@ -25,23 +25,27 @@ def averaged(noisy: F32, reach: int, base: float, width: float) -> F32:
     """
     # Offsets from beside a block reach over its sides twice as far.
     pad = 2 * reach + 1
+    count = len(noisy)
     padded = np.pad(noisy, ((0, 0), (0, 0), (pad, pad)), mode="edge")
+    if count < PLANES:
+        # Sensors without a mosaic have fewer planes; those that are nothing differ nowhere.
+        padded = np.concatenate([padded, np.zeros((PLANES - count, *padded.shape[1:]), np.float32)])
     total = np.empty((PLANES + 1, *padded.shape[1:]), np.float32)
-    _sums(padded, pad, reach, np.float32(base), np.float32(width), total)
+    _sums(padded, pad, reach, 9 * count, np.float32(base), np.float32(width), total)
     inner = total[:, :, pad:-pad]
-    means: F32 = inner[:PLANES] / inner[PLANES]
+    means: F32 = inner[:count] / inner[PLANES]
     return means
 
 
 @kernel
-def _sums(noisy, pad, reach, base, width, total):
+def _sums(noisy, pad, reach, values, base, width, total):
     """Fill the total (PLANES + 1, h, w) with weighted sums of the planes (PLANES, h, w), and with the weights' own.
 
-    Each pair of tiles is weighed once, and each of the two is added to the other. Columns of `pad` on both sides are there to
-    be read only.
+    Each pair of tiles is weighed once, by the mean over so many values, and each of the two is added to the other. Columns of
+    `pad` on both sides are there to be read only.
     """
     h, w = noisy.shape[1], noisy.shape[2] - 2 * pad
-    count = np.float32(9 * PLANES)
+    count = np.float32(values)
     inv = np.float32(1.0) / (np.float32(width) * count)
     low = np.float32(base) * count
     one, zero = np.float32(1.0), np.float32(0.0)
@@ -54,7 +58,7 @@ def _sums(noisy, pad, reach, base, width, total):
     total[PLANES] = one
     for left in range(pad, pad + w, COLUMNS):
         n = min(COLUMNS, pad + w - left)
-        for dy in range(0, reach + 1):
+        for dy in range(reach + 1):
             many = 0
             for dx in range(-reach, reach + 1):
                 if dy == 0 and dx <= 0:
@@ -103,7 +107,7 @@ def _sums(noisy, pad, reach, base, width, total):
                         # Nothing lies beyond the sides.
                         for x in range(max(0, min(n, pad + w - dx - left)), n):
                             mine[x] = zero
-                        for x in range(0, min(n, pad - dx - left)):
+                        for x in range(min(n, pad - dx - left)):
                             mine[x] = zero
                         for x in range(pad + n, COLUMNS + 2 * pad):
                             line[x] = zero
