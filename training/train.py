@@ -19,9 +19,6 @@ from torch.nn import functional
 
 from tanner.core import noise
 from tanner.core.noise.coding import FLOOR, INPUTS, coded, guess, planes
-from tanner.core.noise.fine import fine
-from tanner.core.noise.methods import MIX
-from tanner.core.noise.stabilise import stabilised, unbiased
 from training.network import Network
 from training.pictures import SIZE, calm, picture
 
@@ -31,11 +28,9 @@ POOL = Path("build/train/pool.npy")
 LIVELY = 800
 """So many pictures are full of things; those after them are calm."""
 PATCH, BATCH = 96, 12
-RIM = 20
-"""px around a patch that the fine method sees besides."""
-ROUNDS = ((0, 23_500, 8e-4), (19_660, 25_000, 4e-4), (25_000, 31_000, 6e-4))
+ROUNDS = ((0, 23_500, 8e-4), (19_660, 25_000, 4e-4), (25_000, 27_500, 3e-4))
 """Steps from and to, and the learning rate, which falls to nothing in each. The second round brought in the calm pictures,
-the third what the fine method makes of each frame, and strong colours."""
+the third strong colours."""
 SEED = 20_261_125
 
 
@@ -96,13 +91,12 @@ def rate_at(step: int) -> float:
 def batch(
     pictures: np.ndarray, which: np.ndarray, rng: np.random.Generator, size: int, patch: int
 ) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
-    """Inputs (N, INPUTS, h, w), first guesses and truths (N, 12, h, w): random crops through the simulated sensor."""
+    """Inputs (N, 17, h, w), first guesses and truths (N, 12, h, w): random crops through the simulated sensor."""
     ins, firsts, truths = [], [], []
-    wide = patch + 2 * RIM
     for _ in range(size):
         image = pictures[rng.choice(which)]
-        y, x = rng.integers(0, SIZE - wide + 1, 2)
-        crop = image[y : y + wide, x : x + wide].astype(np.float32)
+        y, x = rng.integers(0, SIZE - patch, 2)
+        crop = image[y : y + patch, x : x + patch].astype(np.float32)
         if rng.random() < 0.5:
             crop = crop[:, ::-1]
         crop = np.rot90(crop, int(rng.integers(4)))[..., rng.permutation(3)]
@@ -127,23 +121,15 @@ def batch(
         step = 1 / float(rng.choice([4095, 16383]))
         noisy = np.minimum(np.rint(noisy / step) * step, 1.0)
         gains = (1 / balance)[[0, 1, 1, 2]]
-        pilot = _fine(noisy, 1 / electrons, (read / electrons) ** 2) * gains[:, None, None]
-        inner = np.s_[:, RIM // 2 : -RIM // 2, RIM // 2 : -RIM // 2]
         a, b = (gains / electrons).astype(np.float32), ((read / electrons) ** 2 * gains**2).astype(np.float32)
-        values = (noisy * gains[:, None, None])[inner]
-        ins.append(planes(values, pilot[inner], a, b, gains))
+        values = noisy * gains[:, None, None]
+        ins.append(planes(values, a, b, gains))
         firsts.append(guess(coded(values)))
-        clean = np.sqrt(np.minimum(crop[RIM:-RIM, RIM:-RIM], 1 / balance) + FLOOR)
+        clean = np.sqrt(np.minimum(crop, 1 / balance) + FLOOR)
         truths.append(
             np.concatenate([np.moveaxis(clean[dy::2, dx::2], -1, 0) for dy, dx in ((0, 0), (0, 1), (1, 0), (1, 1))])
         )
     return tuple(torch.from_numpy(np.ascontiguousarray(np.stack(v), dtype=np.float32)) for v in (ins, firsts, truths))  # type: ignore[return-value]
-
-
-def _fine(noisy: np.ndarray, a: float, b: float) -> np.ndarray:
-    """What `methods.cleaned_mosaic` makes of tiles (4, h, w) by the fine method."""
-    mixed = np.tensordot(MIX, stabilised(noisy, np.float32(a), np.float32(b)), axes=1).astype(np.float32)
-    return unbiased(np.tensordot(MIX.T, fine(mixed), axes=1), a, b).astype(np.float32)
 
 
 def loss_of(found: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:
@@ -216,11 +202,6 @@ def from_weights(net: torch.nn.Module) -> dict | None:  # type: ignore[type-arg]
         return None
     kept = {w.name.removesuffix(".half"): numpy_helper.to_array(w) for w in onnx.load(path).graph.initializer}
     own = net.state_dict()
-    first = kept.get("first.weight")
-    if first is not None and first.shape[1] < INPUTS:
-        # Weights of fewer inputs: the new ones begin by meaning nothing.
-        more = np.zeros((first.shape[0], INPUTS - first.shape[1], *first.shape[2:]), first.dtype)
-        kept["first.weight"] = np.concatenate([first, more], axis=1)
     if not all(name in kept and kept[name].shape == tuple(v.shape) for name, v in own.items()):
         return None
     net.load_state_dict({name: torch.from_numpy(kept[name].astype(np.float32)) for name in own})

@@ -32,8 +32,9 @@ from tanner.core.colour.spaces import SPACES, luminance_weights, oklab_cones, wo
 from tanner.core.colour.white import White, white_point
 from tanner.core.noise import stage
 from tanner.core.noise.controls import Noise
+from tanner.core.noise.methods import Strength
 from tanner.core.noise.model import root_noise
-from tanner.core.noise.planes import cleaned_small
+from tanner.core.noise.planes import Shrunk
 from tanner.core.noise.sharpen import Detail, Sharpening, capture
 from tanner.core.optics import backdrop
 from tanner.core.optics.crop import BEYOND, Crop, kept
@@ -409,7 +410,11 @@ def _binned(plan: Plan) -> F32:
     quieted = ("quieted", k, plan.small_noise)
     if quieted not in source.cache:
         _forget(source, "quieted", 2)
-        source.cache[quieted] = cleaned_small(planes, source, plan.pre, k, plan.small_noise)
+        shrunk = ("shrunk", k)
+        if shrunk not in source.cache:
+            _forget(source, "shrunk", 1)
+            source.cache[shrunk] = Shrunk(planes, source, plan.pre, k)
+        source.cache[quieted] = source.cache[shrunk].at(Strength(plan.small_noise.luminance, plan.small_noise.colour))
     result: F32 = source.cache[quieted]
     return result
 

@@ -11,23 +11,22 @@ from numpy.typing import NDArray
 
 F32 = NDArray[np.float32]
 FLOOR = 1e-3
-INPUTS, OUTPUTS = 21, 12
+INPUTS, OUTPUTS = 17, 12
 
 
-def planes(values: F32, pilot: F32, a: F32, b: F32, clip: F32) -> F32:
-    """What the network sees: (INPUTS, h, w).
+def planes(values: F32, a: F32, b: F32, clip: F32) -> F32:
+    """What the network sees: (17, h, w).
 
     Stabilised values, coded values, four times the noise's deviation in stabilised values (per tile place, 4 each), the
-    transform's offset (1), how near each value is to where the sensor clips (4), and the pilot's stabilised values (4).
+    transform's offset (1), and how near each value is to where the sensor clips (4).
 
     Args:
-        values: (4, h, w), balanced linear tiles; pilot: the same by the fine method, which looks farther around.
+        values: (4, h, w), balanced linear tiles.
         a, b: (4,) scale and offset of the variance of each; clip: (4,) where each clips.
     """
     offset = (0.375 * a + b / a).astype(np.float32)
     seen = np.empty((INPUTS, *values.shape[1:]), np.float32)
     np.sqrt(np.maximum(values + offset.reshape(4, 1, 1), 0), out=seen[0:4])
-    np.sqrt(np.maximum(pilot + offset.reshape(4, 1, 1), 0), out=seen[17:21])
     seen[4:8] = coded(values)
     seen[8:12] = (2 * np.sqrt(a)).reshape(4, 1, 1)
     seen[12] = np.sqrt(offset[0])

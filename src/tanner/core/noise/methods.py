@@ -1,8 +1,5 @@
 """The methods against noise, one interface: a mosaic in, the same mosaic with quieter numbers out."""
 
-import threading
-from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import cv2
@@ -13,7 +10,8 @@ from tanner.core.noise import fine, quick
 from tanner.core.noise.learned import learned
 from tanner.core.noise.model import noise_model, tile_places, tiles_of, usual
 from tanner.core.noise.stabilise import stabilised
-from tanner.core.noise.tiles import blend, enter, leave
+from tanner.core.noise.strips import Say, in_strips
+from tanner.core.noise.tiles import blend, enter, join, leave
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
 
@@ -29,7 +27,6 @@ MIX = np.array(
     [[0.5, 0.5, 0.5, 0.5], [0.70710678, 0, 0, -0.70710678], [-0.5, 0.5, 0.5, -0.5], [0, 0.70710678, -0.70710678, 0]],
     dtype=np.float32,
 )
-Say = Callable[[float], None]
 
 
 @dataclass(frozen=True)
@@ -115,25 +112,12 @@ def learned_planes(source: Source, say: Say | None = None, threads: int = 1) -> 
     values = tiles_of(Source(facts, moved))
     values *= gain.reshape(4, 1, 1)
     a, b = (model.a[order] * gain).astype(np.float32), (model.b[order] * gain**2).astype(np.float32)
-    # A tenth of the work is the fine method's.
-    pilot = _fine_tiles(source, (ry, rx), say and (lambda v: say(0.1 * v)), threads)
-    found: F32 = learned(values, pilot, a, b, gain, threads, say and (lambda v: say(0.1 + 0.9 * v)))
-    del values, pilot
+    found: F32 = learned(values, a, b, gain, threads, say and (lambda v: say(0.85 * v)))
+    del values, moved
     np.maximum(found, 0, out=found)
-    found /= gain[[0, 1, 3]].reshape(3, 1, 1)
-    # The network's own colours through the demosaicing that every frame gets, and its joint colours, err differently:
-    # their mean errs less than either.
-    own = np.empty(found.shape[1:], np.float32)
-    for y, x, c in ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2)):
-        own[y::2, x::2] = found[c, y::2, x::2]
-    numbers = np.clip(np.rint(own * np.float32(65535 - BLACK) + np.float32(BLACK)), 0, 65535).astype(np.uint16)
-    del own
-    facts = source.facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0, "pattern": (0, 0)})
-    for top, part in _demosaiced_strips(Source(facts, numbers)):
-        rows = found[:, top : top + part.shape[1]]
-        rows += part
-        rows *= np.float32(0.5)
-    del numbers
+    quiet = cleaned_mosaic(source, "fine", say and (lambda v: say(0.85 + 0.1 * v)), threads)
+    quiet = np.roll(quiet, (-ry, -rx), axis=(0, 1)) if ry or rx else quiet
+    _join(found, quiet, source, a[[0, 1, 3]], b[[0, 1, 3]], say and (lambda v: say(0.95 + 0.05 * v)), threads)
     h, w = source.data.shape
     if found.shape[1:] != (h, w):
         whole: F32 = np.pad(found, ((0, 0), (0, h - found.shape[1]), (0, w - found.shape[2])), mode="edge")
@@ -141,17 +125,62 @@ def learned_planes(source: Source, say: Say | None = None, threads: int = 1) -> 
     return np.ascontiguousarray(np.roll(found, (ry, rx), axis=(1, 2)), np.float32) if ry or rx else found
 
 
-def _fine_tiles(source: Source, start: tuple[int, int], say: Say | None, threads: int) -> Callable[[int, int], F32]:
-    """Rows of tiles by the fine method, balanced, from a first to before a last; they begin at a red pixel, which lies at `start`."""
-    quiet = cleaned_mosaic(source, "fine", say, threads)
-    quiet = np.roll(quiet, (-start[0], -start[1]), axis=(0, 1)) if any(start) else quiet
-    facts = source.facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0})
-    gain = gains_of(source).reshape(4, 1, 1)
+EVEN = (1e4, 4e4)
+"""Electrons at green's white from which a frame is less noisy, and from which it is hardly noisy."""
+HALO = 2
+"""Rows around a strip that `join` looks at."""
 
-    def rows(first: int, last: int) -> F32:
-        return tiles_of(Source(facts, quiet[2 * first : 2 * last])) * gain
 
-    return rows
+def _join(found: F32, quiet: NDArray[np.uint16], source: Source, a: F32, b: F32, say: Say | None, threads: int) -> None:
+    """The network's balanced colours (3, H, W) become camera numbers, each place by what two other ways make of it.
+
+    The network's colours make a mosaic of their own. Through the demosaicing that every frame gets, it errs differently from the
+    network: where they agree, their mean is nearer to the truth. The fine method looks for likenesses far around,
+    which no network of this size does: a part of what it would change of that mosaic is taken over.
+
+    Args:
+        quiet: the mosaic by the fine method; it and the colours begin at a red pixel.
+        a, b: (3,) scale and offset of the variance of balanced values.
+    """
+    h, w = found.shape[1:]
+    gain = gains_of(source)[[0, 1, 3]]
+    own = np.empty((h, w), np.uint16)
+    for y, x, c in ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2)):
+        numbers = found[c, y::2, x::2] * np.float32((65535 - BLACK) / gain[c])
+        own[y::2, x::2] = np.clip(np.rint(numbers + np.float32(BLACK)), 0, 65535)
+    facts = source.facts.model_copy(update={"black": (float(BLACK),) * 4, "white": 65535.0, "pattern": (0, 0)})
+    both = Source(facts, own), Source(facts, np.ascontiguousarray(quiet[:h, :w]))
+    step = 96
+    # Taken before strips are written over.
+    beside = {
+        top: (found[:, max(0, top - HALO) : top].copy(), found[:, top + step : top + step + HALO].copy())
+        for top in range(0, h, step)
+    }
+    offset = (0.375 + b / (a * a)).astype(np.float32)
+    # Hardly noisy frames need no guessing: the common demosaicing has its say everywhere, and does no harm to what is drawn.
+    even = np.float32(np.clip(np.log(a[1] * EVEN[0]) / np.log(EVEN[0] / EVEN[1]), 0, 1))
+
+    def strip(top: int) -> None:
+        above, below = beside.pop(top)
+        rows = found[:, top : top + step]
+        joint = np.concatenate([above, rows, below], axis=1)
+        first = top - above.shape[1]
+        own_rows, fine_rows = (_demosaiced_rows(each, first, joint.shape[1]) for each in both)
+        out = np.empty(rows.shape, np.float32)
+        join(
+            joint,
+            own_rows,
+            fine_rows,
+            above.shape[1],
+            (1 / a).astype(np.float32),
+            offset,
+            even,
+            (1 / gain).astype(np.float32),
+            out,
+        )
+        rows[:] = out
+
+    in_strips(strip, range(0, h, step), say, threads)
 
 
 def as_colour(source: Source, planes: F32) -> Source:
@@ -165,32 +194,6 @@ def gains_of(source: Source) -> F32:
     """What balances the places of a tile, red first."""
     neutral: F32 = np.array(source.facts.neutral, np.float32)[[0, 1, 1, 2]]
     return np.float32(1) / neutral
-
-
-def in_strips(strip: Callable[[int], None], tops: range, say: Say | None, threads: int) -> None:
-    """Work through a frame, and tell how far it is."""
-    done, lock = 0, threading.Lock()
-
-    def one(top: int) -> None:
-        nonlocal done
-        strip(top)
-        with lock:
-            done += 1
-            if say:
-                say(done / len(tops))
-
-    if threads == 1:
-        for top in tops:
-            one(top)
-        return
-    with ThreadPoolExecutor(threads) as pool:
-        futures = [pool.submit(one, top) for top in tops]
-        try:
-            for future in futures:
-                future.result()
-        except BaseException:
-            pool.shutdown(wait=True, cancel_futures=True)
-            raise
 
 
 def _plain(source: Source) -> NDArray[np.uint16]:
@@ -241,28 +244,26 @@ def _standing_out(level: F32) -> F32:
 
 def demosaiced(source: Source) -> F32:
     """Linear camera numbers (3, H, W) of a Bayer frame, demosaiced as development does it."""
+    gain = gains_of(source)[[0, 1, 3]].reshape(3, 1, 1)
     result = np.empty((3, *source.data.shape), np.float32)
-    for top, part in _demosaiced_strips(source):
-        result[:, top : top + part.shape[1]] = part
+    for top in range(0, result.shape[1], 256):
+        rows = result[:, top : top + 256]
+        rows[:] = _demosaiced_rows(source, top, rows.shape[1]) / gain
     return result
 
 
-def _demosaiced_strips(source: Source) -> Iterator[tuple[int, F32]]:
-    """First rows and strips of `demosaiced`: a whole picture of it is not always wanted in memory."""
+def _demosaiced_rows(source: Source, top: int, rows: int) -> F32:
+    """Balanced colours (3, rows, W) of some rows of a Bayer frame."""
     black = np.array(source.facts.black, np.float32).reshape(2, 2)
     gain = gains_of(source)[[0, 1, 3]]
     ry, rx = source.facts.pattern or (0, 0)
     balance = np.full((2, 2), gain[1], np.float32)
     balance[ry, rx], balance[1 - ry, 1 - rx] = gain[0], gain[2]
-    h, w = source.data.shape
-    scratch = demosaic.scratch()
     scale = (balance / (source.facts.white - black)).astype(np.float32)
-    for top in range(0, h, 256):
-        # Into an array of its own: the kernel asks for whole rows one after the other.
-        part = np.empty((3, min(256, h - top), w), np.float32)
-        demosaic.demosaic_region(source.data, top, 0, black, scale, ry, rx, scratch, part)
-        part /= gain.reshape(3, 1, 1)
-        yield top, part
+    # Into an array of its own: the kernel asks for whole rows one after the other.
+    part = np.empty((3, rows, source.data.shape[1]), np.float32)
+    demosaic.demosaic_region(source.data, top, 0, black, scale, ry, rx, demosaic.scratch(), part)
+    return part
 
 
 def between(source: Source, quiet: Source, strength: Strength) -> Source:

@@ -6,8 +6,8 @@ from numpy.typing import NDArray
 from tanner.core.jit import kernel
 
 F32 = NDArray[np.float32]
-NEAR = 4
-"""Tiles up to which every offset is looked at."""
+NEAR, FAR = 4, 7
+"""Tiles up to which every offset is looked at, and every second one."""
 COLUMNS = 512
 """Columns that are worked on together: their differences stay in the cache while the offsets go by."""
 PLANES = 4
@@ -63,8 +63,8 @@ def _sums(noisy, pad, reach, values, base, width, total):
             for dx in range(-reach, reach + 1):
                 if dy == 0 and dx <= 0:
                     continue
-                # Far tiles are many and much alike: every second one will do.
-                if max(abs(dx), dy) > NEAR and (dx + dy) % 2:
+                # Far tiles are many and much alike: every second one will do, and every fourth.
+                if (max(abs(dx), dy) > NEAR and (dx + dy) % 2) or (max(abs(dx), dy) > FAR and dx % 2):
                     continue
                 offsets[many] = dx
                 many += 1

@@ -1,16 +1,18 @@
 """Noise of pictures that are no mosaic: sensors that the decoder interpolates, finished pictures, and mosaics made small."""
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
 from tanner.core.noise import fine, quick
-from tanner.core.noise.controls import Noise
-from tanner.core.noise.methods import Say, Strength, in_strips
+from tanner.core.noise.methods import Strength
 from tanner.core.noise.model import Array, estimated, noise_model, usual
 from tanner.core.noise.stabilise import stabilised
+from tanner.core.noise.strips import Say, in_strips
 from tanner.core.noise.tiles import shrink
 from tanner.core.raw.reader import Source
 
@@ -26,12 +28,12 @@ WINDOW = 1200
 
 
 @kernel
-def enter(planes, scale, offset, mix, out):
-    """Stabilised values of three planes (3, h, w), mixed (see `tiles.enter`)."""
-    h, w = planes.shape[1:]
+def enter(planes, first, last, scale, offset, mix, out):
+    """Stabilised values of some rows of three planes (3, h, w), mixed (see `tiles.enter`)."""
+    w = planes.shape[2]
     line = np.empty((3, w), dtype=np.float32)
     zero, two = np.float32(0.0), np.float32(2.0)
-    for y in range(h):
+    for y in range(first, last):
         for p in range(3):
             source, goal, s, o = planes[p, y], line[p], scale[p], offset[p]
             for x in range(w):
@@ -43,14 +45,14 @@ def enter(planes, scale, offset, mix, out):
 
 
 @kernel
-def leave(mixed, quiet, shares, a, ground, low, mix, out):
-    """Cleaned values, as far as their strength says, back to three linear planes."""
-    h, w = out.shape[1:]
+def leave(mixed, quiet, first, last, shares, a, ground, low, mix, out):
+    """Some rows of cleaned values, as far as their strength says, back to three linear planes."""
+    w = out.shape[2]
     one, quarter = np.float32(1.0), np.float32(0.25)
     eighth, three = np.float32(0.125), np.float32(0.375)
     c1, c2, c3 = np.float32(np.sqrt(1.5) / 4), np.float32(11 / 8), np.float32(5 / 8 * np.sqrt(1.5))
     line = np.empty((3, w), dtype=np.float32)
-    for y in range(h):
+    for y in range(first, last):
         for m in range(3):
             s, n, q, goal = shares[m], mixed[m, y], quiet[m, y], line[m]
             for x in range(w):
@@ -66,33 +68,67 @@ def leave(mixed, quiet, shares, a, ground, low, mix, out):
                 goal[x] = (square - three - g if v < least else best) * s
 
 
+@dataclass(frozen=True)
+class _Code:
+    """What `enter` and `leave` need of a noise model a, b (3,)."""
+
+    a: F32
+    ground: F32
+    low: F32
+
+    @staticmethod
+    def of(a: Array, b: Array) -> "_Code":
+        low = np.minimum(stabilised(np.zeros(3), a, b), 1.5).astype(np.float32)
+        return _Code(a.astype(np.float32), (b / (a * a)).astype(np.float32), low)
+
+    def enter(self, planes: F32, out: F32, first: int, last: int) -> None:
+        scale, offset = np.float32(1) / self.a, np.float32(0.375) + self.ground
+        enter(planes, first, last, scale, offset, MIX, out)
+
+    def leave(self, mixed: F32, quiet: F32, strength: Strength, out: F32, first: int, last: int) -> None:
+        shares = np.array([strength.luminance, strength.colour, strength.colour], np.float32) / 100
+        leave(mixed, quiet, first, last, shares, self.a, self.ground, self.low, MIX, out)
+
+
 def _cleaned(
-    planes: F32, a: Array, b: Array, clean: Callable[[F32], F32], strength: Strength, out: F32, unit: float = 1.0
+    planes: F32, code: _Code, clean: Callable[[F32], F32], strength: Strength, out: F32, unit: float = 1.0
 ) -> None:
     """Fill `out` with cleaned planes; `unit`: deviation of the noise of stabilised values."""
-    ground = (b / (a * a)).astype(np.float32)
-    low = np.minimum(stabilised(np.zeros(3), a, b), 1.5).astype(np.float32)
-    mixed = np.empty(planes.shape, np.float32)
-    shares = np.array([strength.luminance, strength.colour, strength.colour], np.float32) / 100
-    enter(planes, (1 / a).astype(np.float32), (0.375 + ground).astype(np.float32), MIX, mixed)
+    mixed, h = np.empty(planes.shape, np.float32), planes.shape[1]
+    code.enter(planes, mixed, 0, h)
     quiet = clean(mixed / np.float32(unit)) * np.float32(unit) if unit != 1 else clean(mixed)
-    leave(mixed, quiet, shares, a.astype(np.float32), ground, low, MIX, out)
+    code.leave(mixed, quiet, strength, out, 0, h)
 
 
-def cleaned_small(planes: F32, source: Source, gains: F32, side: int, noise: Noise) -> F32:
+class Shrunk:
     """A mosaic that was averaged in blocks, with its noise shrunk by what the model says of the averages.
+
+    Kept while a strength is moved: that costs a mix only.
 
     Args:
         planes: (3, h, w), balanced by gains (3,); side: of the blocks in px.
     """
-    model = noise_model(source)
-    ry, rx = source.facts.pattern or (0, 0)
-    order = [2 * ry + rx, 2 * ry + 1 - rx, 2 * (1 - ry) + 1 - rx]
-    count = np.array([side * side / 4, side * side / 2, side * side / 4])
-    a, b = model.a[order] * gains / count, model.b[order] * gains.astype(np.float64) ** 2 / count
-    out = np.empty(planes.shape, np.float32)
-    _cleaned(planes, a, b, lambda m: quick.quick(m, threads=2), Strength(noise.luminance, noise.colour), out)
-    return out
+
+    def __init__(self, planes: F32, source: Source, gains: F32, side: int) -> None:
+        model = noise_model(source)
+        ry, rx = source.facts.pattern or (0, 0)
+        order = [2 * ry + rx, 2 * ry + 1 - rx, 2 * (1 - ry) + 1 - rx]
+        count = np.array([side * side / 4, side * side / 2, side * side / 4])
+        self._code = _Code.of(model.a[order] * gains / count, model.b[order] * gains.astype(np.float64) ** 2 / count)
+        self._mixed = np.empty(planes.shape, np.float32)
+        self._in_bands(lambda first, last: self._code.enter(planes, self._mixed, first, last))
+        self._quiet = quick.quick(self._mixed, threads=2)
+
+    def at(self, strength: Strength) -> F32:
+        """The planes, cleaned as far as the strength says."""
+        out = np.empty(self._mixed.shape, np.float32)
+        self._in_bands(lambda first, last: self._code.leave(self._mixed, self._quiet, strength, out, first, last))
+        return out
+
+    def _in_bands(self, work: Callable[[int, int], None]) -> None:
+        h = len(self._mixed[0])
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(work, (0, h // 2), (h // 2, h)))
 
 
 def planes_model(source: Source) -> tuple[Array, Array]:
@@ -135,10 +171,10 @@ def level_noise(mixed: F32) -> F32:
 def cleaned_planes(source: Source, method: str, strength: Strength, say: Say | None = None, threads: int = 1) -> Source:
     """A frame that is no mosaic with its noise taken out; measured in itself."""
     a, b = planes_model(source)
-    ground = (b / (a * a)).astype(np.float32)
-    part = _window(source.data)
+    code = _Code.of(a, b)
+    part = np.ascontiguousarray(_window(source.data))
     seen = np.empty(part.shape, np.float32)
-    enter(np.ascontiguousarray(part), (1 / a).astype(np.float32), (0.375 + ground).astype(np.float32), MIX, seen)
+    code.enter(part, seen, 0, part.shape[1])
     noise = level_noise(seen)
     # The mean looks at single values: at their whole noise.
     unit = float(np.sqrt((noise[0] ** 2).sum()) / np.sqrt(np.sum(np.square(quick.SIGMA))))
@@ -150,9 +186,9 @@ def cleaned_planes(source: Source, method: str, strength: Strength, say: Say | N
         piece = np.ascontiguousarray(source.data[:, first:last])
         out = np.empty(piece.shape, np.float32)
         if method == "quick":
-            _cleaned(piece, a, b, lambda m: quick.quick(m, noise), strength, out)
+            _cleaned(piece, code, lambda m: quick.quick(m, noise), strength, out)
         elif unit > 1e-3:
-            _cleaned(piece, a, b, fine.fine, strength, out, unit)
+            _cleaned(piece, code, fine.fine, strength, out, unit)
         else:
             out = piece
         result[:, top : top + STRIP] = out[:, top - first : top - first + min(STRIP, h - top)]

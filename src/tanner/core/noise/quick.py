@@ -27,21 +27,26 @@ def quick(
         noise: deviations (n, LEVELS) of the levels where the noise is not even over all frequencies.
     """
     result = np.empty_like(mixed)
+    h = mixed.shape[1]
+    # Planes that threads cannot share evenly are halved, with what lies around to be looked at.
+    step = h if len(mixed) % threads == 0 else max(REACH, -(-h // threads))
 
-    def one(n: int) -> None:
-        smooth = np.empty((2, *mixed.shape[1:]), np.float32)
-        rest, total = np.ascontiguousarray(mixed[n]), result[n]
-        total[:] = 0
+    def part(n: int, top: int) -> None:
+        end = min(h, top + step)
+        first, last = max(0, top - REACH), min(h, end + REACH)
+        rest = np.ascontiguousarray(mixed[n, first:last])
+        smooth, total = np.empty((2, *rest.shape), np.float32), np.zeros_like(rest)
         for level in range(LEVELS):
             sigma = SIGMA[level] if noise is None else float(noise[n, level])
             shrink(rest, 2**level, np.float32(limits[min(n, 1)] * sigma**2), smooth[level % 2], total)
             rest = smooth[level % 2]
-        total += rest
+        np.add(total[top - first : end - first], rest[top - first : end - first], out=result[n, top:end])
 
+    parts = [(n, top) for n in range(len(mixed)) for top in range(0, h, step)]
     if threads == 1:
-        for n in range(len(mixed)):
-            one(n)
+        for each in parts:
+            part(*each)
     else:
         with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(one, range(len(mixed))))
+            list(pool.map(part, *zip(*parts, strict=True)))
     return result

@@ -11,7 +11,6 @@ from tanner.core.noise.faults import without_hot_pixels, without_moire
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.learned import mark
 from tanner.core.noise.methods import (
-    Say,
     Strength,
     as_colour,
     as_source,
@@ -21,6 +20,7 @@ from tanner.core.noise.methods import (
     learned_planes,
 )
 from tanner.core.noise.planes import cleaned_planes
+from tanner.core.noise.strips import Say
 from tanner.core.raw.reader import Source
 
 

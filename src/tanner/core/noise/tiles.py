@@ -169,3 +169,54 @@ def blend(noisy, quiet, first, last, rows, columns, black, scale, low, gain, mix
                 )
             for x in range(w):
                 goal[x] = np.uint16(line[x])
+
+
+AGREE, FROM_OWN, FROM_FINE = 3.0, 0.5, 0.3
+"""Mean squared difference, in deviations of noise, at which two pictures no longer agree; and how much is taken over."""
+
+
+@kernel
+def join(joint, own, fine, skip, scale, offset, even, ungain, out):
+    """Three pictures of the same rows, the first of which counts most (see `methods._join`).
+
+    Args:
+        joint, own, fine: float32 (3, n, w), balanced; skip: rows of them before the first of the output. Around the output's rows
+            two more on either side are looked at, if they are there.
+        scale, offset: float32 (3,) of the stabilised values 2 sqrt(v * scale + offset); ungain: float32 (3,), back to camera numbers.
+        even: 0 to 1, how much of the second is taken wherever it is, agreeing or not.
+        out: float32 (3, h, w).
+    """
+    n, w = joint.shape[1], joint.shape[2]
+    one, zero, two = np.float32(1.0), np.float32(0.0), np.float32(2.0)
+    norm = np.float32(1.0 / (3 * 25 * AGREE))
+    half, part = np.float32(FROM_OWN), np.float32(FROM_FINE)
+    squares = np.zeros((5, w), dtype=np.float32)
+    line, sums, share = np.empty(w, dtype=np.float32), np.empty(w + 4, dtype=np.float32), np.empty(w, dtype=np.float32)
+    for y in range(n + 2):
+        goal = squares[y % 5]
+        # Beyond the last row, as the last.
+        row = min(y, n - 1)
+        goal[:] = zero
+        for c in range(3):
+            a, b, s, o = joint[c, row], own[c, row], scale[c], offset[c]
+            for x in range(w):
+                line[x] = two * (np.sqrt(max(a[x], zero) * s + o) - np.sqrt(max(b[x], zero) * s + o))
+            for x in range(w):
+                goal[x] += line[x] * line[x]
+        at = y - 2
+        if y == 0:
+            squares[3, :], squares[4, :] = goal, goal  # before the first row, as the first
+        if at < skip or at >= skip + out.shape[1]:
+            continue
+        inner = sums[2 : 2 + w]
+        for x in range(w):
+            inner[x] = squares[0, x] + squares[1, x] + squares[2, x] + squares[3, x] + squares[4, x]
+        sums[1] = sums[0] = sums[2]
+        sums[w + 2] = sums[w + 3] = sums[w + 1]
+        for x in range(w):
+            t = max(one - (sums[x] + sums[x + 1] + sums[x + 2] + sums[x + 3] + sums[x + 4]) * norm, zero)
+            share[x] = half * (t * t * t * (one - even) + even)
+        for c in range(3):
+            a, b, f, goal, back = joint[c, at], own[c, at], fine[c, at], out[c, at - skip], ungain[c]
+            for x in range(w):
+                goal[x] = max(a[x] + share[x] * (b[x] - a[x]) + part * (f[x] - b[x]), zero) * back

@@ -1,0 +1,39 @@
+"""A frame in parts that threads share."""
+
+import threading
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+P = TypeVar("P")
+Say = Callable[[float], None]
+
+
+def in_strips(strip: Callable[[P], None], parts: Sequence[P], say: Say | None, threads: int) -> None:
+    """Work through all parts.
+
+    Args:
+        say: told how far the work is, 0 to 1; may raise to end it.
+    """
+    done, lock = 0, threading.Lock()
+
+    def one(part: P) -> None:
+        nonlocal done
+        strip(part)
+        with lock:
+            done += 1
+            if say:
+                say(done / len(parts))
+
+    if threads == 1:
+        for part in parts:
+            one(part)
+        return
+    with ThreadPoolExecutor(threads) as pool:
+        futures = [pool.submit(one, part) for part in parts]
+        try:
+            for future in futures:
+                future.result()
+        except BaseException:
+            pool.shutdown(wait=True, cancel_futures=True)
+            raise
