@@ -104,6 +104,9 @@ def batch(
             # Strong colours, up to those whose weakest part is nothing.
             grey = crop.mean(axis=2, keepdims=True)
             crop = np.maximum(grey + np.float32(rng.uniform(0.5, 2.5)) * (crop - grey), 0)
+        if rng.random() < 0.25:
+            # Things of one colour in coloured light: a channel or two with hardly anything.
+            crop = crop * np.exp(-np.abs(rng.normal(0, 1.5, 3)) * (rng.random(3) < 0.6)).astype(np.float32)
         crop = crop * np.exp(rng.normal(0, 0.12, 3)).astype(np.float32) * np.float32(np.exp(rng.normal(0, 0.35)))
         balance = np.array([rng.uniform(0.35, 0.9), 1.0, rng.uniform(0.35, 0.9)], np.float32)
         # Most crops are noisy ones, which are harder; the others keep it honest where there is hardly any noise.

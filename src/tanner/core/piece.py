@@ -62,7 +62,7 @@ def _patched(source: Source, development: Development, noise: Noise, region: Reg
     cut = Source(facts, np.ascontiguousarray(part))
     if source.facts.kind == "bayer":
         cut.cache["noise model"] = noise_model(source)
-    quiet = stage.quiet_source(cut, noise)
+    quiet = stage.quiet_source(cut, noise, threads=2)
     whole = np.zeros((*quiet.data.shape[:-2], h, w), quiet.data.dtype)
     whole[..., top : top + part.shape[-2], left : left + part.shape[-1]] = quiet.data
     if quiet is cut or quiet.facts.kind == source.facts.kind != "bayer":
