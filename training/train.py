@@ -28,7 +28,7 @@ POOL = Path("build/train/pool.npy")
 LIVELY = 800
 """So many pictures are full of things; those after them are calm."""
 PATCH, BATCH = 96, 12
-ROUNDS = ((0, 23_500, 8e-4), (19_660, 25_000, 4e-4), (25_000, 27_500, 3e-4))
+ROUNDS = ((0, 23_500, 8e-4), (19_660, 25_000, 4e-4), (25_000, 30_000, 4e-4))
 """Steps from and to, and the learning rate, which falls to nothing in each. The second round brought in the calm pictures,
 the third strong colours."""
 SEED = 20_261_125

@@ -280,6 +280,24 @@ def test_rendering_uses_the_method(method: str, evening: Path) -> None:
     assert abs(quiet[patch].mean() - plain[patch].mean()) < 1.5
 
 
+def test_a_strength_that_is_moved_costs_a_mix_only(evening: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The noise of a small draft is shrunk once, also beside moire; what comes is as from the start."""
+    from tanner.core.noise import quick as quick_module
+
+    calls: list[int] = []
+    shrunk = quick_module.quick
+    monkeypatch.setattr(quick_module, "quick", lambda *a, **k: calls.append(1) or shrunk(*a, **k))  # type: ignore[func-returns-value]
+    source = read(evening)
+
+    def drawn(source: Source, luminance: float) -> np.ndarray:
+        values = {"noise.method": "quick", "noise.luminance": luminance, "noise.moire": 30.0}
+        return render(source, develop(values), (100, 150), draft=True, keep=True)
+
+    first, second = drawn(source, 100.0), drawn(source, 40.0)
+    assert len(calls) == 1 and not np.array_equal(first, second)
+    assert np.array_equal(second, drawn(read(evening), 40.0)) and len(calls) == 2
+
+
 def test_small_drafts_are_shrunk_at_their_size(evening: Path) -> None:
     source = read(evening)
     noise = develop({"noise.method": "quick"})

@@ -253,7 +253,8 @@ def _quiet(source: Source, noise: Noise, small: bool, draft: bool) -> tuple[Sour
     """The source without its noise; and what is left to be done at the size that is worked at."""
     wanted = small and source.facts.kind == "bayer" and stage.method_for(source, noise) != "none"
     if wanted and (noise.method == "quick" or stage.waits(source, noise)):
-        faults = noise.model_copy(update={"method": "none"})
+        # Without strengths, so that moving one finds what is there.
+        faults = Noise(hot_pixels=noise.hot_pixels, moire=noise.moire)
         return stage.quiet_source(source, faults), noise
     return stage.quiet_source(source, noise, draft=draft, threads=2 if draft else 1), None
 
