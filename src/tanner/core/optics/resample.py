@@ -86,9 +86,9 @@ def _nodes(grid, y, first, last, nodes):
     iy = int(v)
     fy = v - np.float32(iy)
     for p in range(7):
-        top, bottom = grid[p, iy], grid[p, iy + 1]
-        for j in range(first, last + 1):
-            nodes[p, j - first] = top[j] + fy * (bottom[j] - top[j])
+        top, bottom, line = grid[p, iy, first:], grid[p, iy + 1, first:], nodes[p]
+        for j in range(last + 1 - first):
+            line[j] = top[j] + fy * (bottom[j] - top[j])
 
 
 RUN = 16
