@@ -118,8 +118,11 @@ class Cluster(Executor):
 
     @property
     def lanes(self) -> int:
-        """How many items are worked on at once."""
-        workers = self._client.scheduler_info(n_workers=-1)["workers"]
+        """How many items are worked on at once; one while the scheduler does not answer, and that one tells why."""
+        try:
+            workers = self._client.scheduler_info(n_workers=-1)["workers"]
+        except (OSError, TimeoutError):
+            return 1
         return max(1, sum(int(w["nthreads"]) for w in workers.values()))
 
     def submit(self, function: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:

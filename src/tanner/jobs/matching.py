@@ -20,6 +20,7 @@ from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of
 from tanner.core.series.tone_match import match_tone, scale_of, structured
 from tanner.core.small import read_small
+from tanner.jobs.numbered import Numbered
 from tanner.jobs.tasks import starting
 from tanner.jobs.workers import Workers
 
@@ -253,7 +254,7 @@ class Matching:
     def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
         self._catalogue = catalogue
         self._workers = workers
-        self._jobs: dict[int, MatchJob] = {}
+        self._jobs: Numbered[MatchJob] = Numbered(busy=lambda job: not job.over)
 
     def start(
         self, reference: Reference, name: str, frames: Sequence[Frame], resolver: Resolver, what: What
@@ -262,10 +263,7 @@ class Matching:
         wishes = [(f.id, f.name, Wish(f.path, resolver.resolve(f).values)) for f in frames]
         if not wishes:
             raise TannerError("Choose frames besides the reference to match to it.")
-        number = max(self._jobs, default=0) + 1
-        job = self._jobs[number] = MatchJob(number, name, len(wishes))
-        for old in sorted(self._jobs)[:-8]:
-            del self._jobs[old]
+        job = self._jobs.add(lambda n: MatchJob(n, name, len(wishes)))
         threading.Thread(target=self._run, args=(job, reference, wishes, what, resolver.shoot.id), daemon=True).start()
         return job
 
@@ -275,9 +273,10 @@ class Matching:
         return self.start(start, f"{stored.of or 'the reference'} of {name}", frames, resolver, stored.what)
 
     def job(self, number: int) -> MatchJob:
-        if number not in self._jobs:
+        found = self._jobs.get(number)
+        if found is None:
             raise TannerError("This match is no longer known.")
-        return self._jobs[number]
+        return found
 
     def cancel(self, number: int) -> None:
         self.job(number).cancelled = True

@@ -14,6 +14,7 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash, free_name, write_whole
+from tanner.jobs.numbered import Numbered
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 
@@ -113,7 +114,7 @@ class Merges:
 
     def __init__(self, catalogue: Catalogue) -> None:
         self._catalogue = catalogue
-        self._jobs: dict[int, Merge] = {}
+        self._jobs: Numbered[Merge] = Numbered(busy=lambda job: job.state == "working")
         self._lock = threading.Lock()
         self._workers: Workers | None = None
 
@@ -122,15 +123,11 @@ class Merges:
         target = free_name(
             Path(first.path).with_name(f"{Path(first.name).stem}-{'focus' if kind == 'focus' else 'wide'}.dng")
         )
+        job = self._jobs.add(lambda n: Merge(n, Sign(self._catalogue.folder / "work" / f"merge-{n}.txt")))
         with self._lock:
-            number = max(self._jobs, default=0) + 1
-            sign = Sign(self._catalogue.folder / "work" / f"merge-{number}.txt")
-            job = self._jobs[number] = Merge(number, sign)
-            for old in sorted(self._jobs)[:-8]:
-                del self._jobs[old]
             if self._workers is None:
                 self._workers = Workers(1, time_limit_s=3600)
-        sign.begin()
+        job.sign.begin()
         names = [f.name for f in frames]
         paths = [f.path for f in frames]
         about = first.shoot_id, first.set_id
@@ -138,9 +135,10 @@ class Merges:
         return job
 
     def job(self, number: int) -> Merge:
-        if number not in self._jobs:
+        found = self._jobs.get(number)
+        if found is None:
             raise TannerError("This merge is no longer known.")
-        return self._jobs[number]
+        return found
 
     def cancel(self, number: int) -> None:
         job = self.job(number)
@@ -186,7 +184,7 @@ class Merges:
         return frame_id
 
     def close(self) -> None:
-        for job in list(self._jobs.values()):
+        for job in self._jobs.all():
             job.sign.end()
         if self._workers is not None:
             self._workers.shutdown(wait=False, cancel_futures=True)

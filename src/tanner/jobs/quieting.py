@@ -26,6 +26,7 @@ from tanner.core.output.files import file_hash, write_whole
 from tanner.core.raw.reader import read
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.merging import Ended, Sign
+from tanner.jobs.numbered import Numbered
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 
@@ -134,7 +135,7 @@ class Quieting:
         self._cluster = cluster
         self._lock = threading.Lock()
         self._wake = threading.Condition(self._lock)
-        self._jobs: dict[int, Job] = {}
+        self._jobs: Numbered[Job] = Numbered(busy=lambda job: not job.over)
         self._order: list[Job] = []
         self._workers: Workers | None = None
         self._threads: list[threading.Thread] = []
@@ -193,15 +194,7 @@ class Quieting:
         wish: bool = False,
     ) -> Job:
         with self._lock:
-            number = max(self._jobs, default=0) + 1
-            signs = self._catalogue.folder / "work"
-            items = [
-                Item(f.path, f.name, f.id, Sign(signs / f"quiet-{number}-{n}.txt"), noise)
-                for n, (f, noise) in enumerate(frames)
-            ]
-            job = self._jobs[number] = Job(number, kind, items, options, wish)
-            for old in [n for n, j in sorted(self._jobs.items()) if j.over][:-8]:
-                del self._jobs[old]
+            job = self._jobs.add(lambda number: Job(number, kind, self._items(number, frames), options, wish))
             self._order.insert(0 if wish else len(self._order), job)
             if self._workers is None:
                 self._workers = Workers(1, time_limit_s=3600)
@@ -212,6 +205,13 @@ class Quieting:
                 self._threads[-1].start()
             self._wake.notify_all()
         return job
+
+    def _items(self, number: int, frames: Sequence[tuple[Frame, dict[str, Any]]]) -> list[Item]:
+        signs = self._catalogue.folder / "work"
+        return [
+            Item(f.path, f.name, f.id, Sign(signs / f"quiet-{number}-{n}.txt"), noise)
+            for n, (f, noise) in enumerate(frames)
+        ]
 
     def _next(self, far: bool) -> tuple[Job, Item] | None:
         """The next frame for this machine or for the cluster; waits for one, and ends with the program."""
@@ -285,7 +285,7 @@ class Quieting:
         with self._wake:
             self._closed = True
             self._wake.notify_all()
-        for job in list(self._jobs.values()):
+        for job in self._jobs.all():
             for item in job.items:
                 item.sign.end()
         if self._workers is not None:

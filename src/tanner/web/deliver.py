@@ -31,7 +31,7 @@ from tanner.jobs.planning import (
 )
 from tanner.jobs.tasks import encoded
 from tanner.web.common import Desk, frame_of, frames_of
-from tanner.web.services import Services
+from tanner.web.services import MadeProof, Services
 
 router = APIRouter(prefix="/api", tags=["deliveries"])
 SHOWN = {"jpeg": "image/jpeg", "png": "image/png", "png16": "image/png", "webp": "image/webp", "avif": "image/avif"}
@@ -185,9 +185,9 @@ def proof(shoot_id: int, body: Proof, desk: Desk) -> dict[str, Any]:
         tokens = tokens_of(frame, body.number, resolver.shoot.name, group.name if group else "", body.text)
         arguments = frame.path, resolver.resolve(frame).values, body.spec.model_dump(), words_of(resolver.shoot, frame)
     data, size = desk.delivery_workers.submit(encoded, *arguments, tokens).result()
-    number = desk.remember_proof(data, body.spec.format)
+    proof = desk.proofs.add(lambda number: MadeProof(number, data, body.spec.format))
     shown = body.spec.format != "dng"
-    return {"proof": number, "bytes": len(data), "width": size[0], "height": size[1], "shown": shown}
+    return {"proof": proof.number, "bytes": len(data), "width": size[0], "height": size[1], "shown": shown}
 
 
 @router.get("/proofs/{number}")
@@ -196,10 +196,9 @@ def proof_picture(number: int, desk: Desk) -> Response:
     found = desk.proofs.get(number)
     if found is None:
         raise TannerError("This proof is no longer there. Ask for it again.")
-    data, kind = found
-    if kind in SHOWN:
-        return Response(data, media_type=SHOWN[kind])
-    return Response(_png(data), media_type="image/png")
+    if found.kind in SHOWN:
+        return Response(found.data, media_type=SHOWN[found.kind])
+    return Response(_png(found.data), media_type="image/png")
 
 
 def _png(data: bytes) -> bytes:

@@ -18,6 +18,7 @@ from tanner.core.errors import TannerError
 from tanner.core.render import development_cube
 from tanner.jobs.tasks import chart_preview, find_chart, made_profile, white_by
 from tanner.web.common import Desk, frame_of
+from tanner.web.services import Made
 
 router = APIRouter(prefix="/api", tags=["profiles"])
 Corner = Annotated[
@@ -224,8 +225,8 @@ def make(body: Make, desk: Desk) -> dict[str, Any]:
     data, report = desk.workers.submit(
         made_profile, paths, lights, corners, body.name.strip(), body.table, body.chart
     ).result()
-    number = desk.remember_made((read_dcp(data), report))
-    return {"made": number, "report": report}
+    made = desk.made.add(lambda number: Made(number, read_dcp(data), report))
+    return {"made": made.number, "report": report}
 
 
 @router.post("/profiles/keep")
@@ -233,6 +234,6 @@ def keep(body: Keep, desk: Desk) -> dict[str, Any]:
     made = desk.made.get(body.made)
     if made is None:
         raise TannerError("This profile is no longer in memory. Make it again.")
-    key = desk.profiles.keep(*made)
+    key = desk.profiles.keep(made.profile, made.report)
     desk.catalogue.touch()
     return {"key": key}

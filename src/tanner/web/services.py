@@ -3,7 +3,7 @@
 import threading
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from tanner.catalogue.library import Library
 from tanner.catalogue.store import Catalogue
@@ -18,6 +18,7 @@ from tanner.jobs.imports import Importer
 from tanner.jobs.lineups import LineUps
 from tanner.jobs.matching import Matching
 from tanner.jobs.merging import Merges
+from tanner.jobs.numbered import Numbered
 from tanner.jobs.pictures import Pictures
 from tanner.jobs.quieting import Quieting
 from tanner.jobs.sidecars import Sidecars
@@ -27,6 +28,18 @@ from tanner.jobs.workers import Workers
 from tanner.web.folders import Folders
 from tanner.web.guard import token_of
 from tanner.web.viewer import Viewer
+
+
+class Made(NamedTuple):
+    number: int
+    profile: CameraProfile
+    report: dict[str, Any]
+
+
+class MadeProof(NamedTuple):
+    number: int
+    data: bytes
+    kind: str
 
 
 class Services:
@@ -51,8 +64,9 @@ class Services:
         # Before the first worker starts: it takes the folders over.
         SHELF.folders = [self.profiles.folder]
         KEPT.folder, TABLE.file, SMALL.folder = data / "quiet", data / "noise.json", data / "small"
-        self.made: dict[int, tuple[CameraProfile, dict[str, Any]]] = {}
-        self.proofs: dict[int, tuple[bytes, str]] = {}
+        # Profiles that were made and may be kept, with what is told of them; and files that were made to be looked at.
+        self.made: Numbered[Made] = Numbered()
+        self.proofs: Numbered[MadeProof] = Numbered(3)
         self.workers = Workers(lanes)
         cluster = Cluster(dask, mapping) if dask else None
         self.delivery_workers: Workers | Cluster = cluster or Workers(lanes)
@@ -68,22 +82,6 @@ class Services:
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
-
-    def remember_made(self, made: tuple[CameraProfile, dict[str, Any]]) -> int:
-        """A number for a profile that was made and may be kept; only the last few are remembered."""
-        number = max(self.made, default=0) + 1
-        self.made[number] = made
-        for old in sorted(self.made)[:-8]:
-            del self.made[old]
-        return number
-
-    def remember_proof(self, data: bytes, kind: str) -> int:
-        """A number for a file that was made to be looked at; only the last few are remembered."""
-        number = max(self.proofs, default=0) + 1
-        self.proofs[number] = data, kind
-        for old in sorted(self.proofs)[:-3]:
-            del self.proofs[old]
-        return number
 
     def start(self) -> None:
         """Wake the worker processes and go on with what an ended program left."""
