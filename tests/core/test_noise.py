@@ -510,3 +510,32 @@ def test_the_non_local_mean_is_what_it_says() -> None:
         assert np.abs(found - total / norm).max() < 0.6
     even = averaged(np.full((4, 5, 6), 2.0, np.float32), 10, 2.3, 4.0)
     assert np.allclose(even, 2.0)
+
+
+def test_three_ways_are_joined_as_told() -> None:
+    """Against the same in whole arrays; strips with rows beside them give what the whole gives."""
+    from tanner.core.noise.tiles import AGREE, FROM_FINE, FROM_OWN, join
+
+    rng = np.random.default_rng(8)
+    joint, own, fine = (rng.uniform(0, 1, (3, 23, 31)).astype(np.float32) for _ in range(3))
+    own[:, :, :15] = joint[:, :, :15] + rng.normal(0, 0.01, (3, 23, 15)).astype(np.float32)
+    scale, offset = np.full(3, 400, np.float32), np.full(3, 2.0, np.float32)
+    ungain = np.array([0.5, 1.0, 0.6], np.float32)
+
+    def joined(first: int, last: int, even: float) -> np.ndarray:
+        above, below = max(0, first - 2), min(23, last + 2)
+        parts = [np.ascontiguousarray(v[:, above:below]) for v in (joint, own, fine)]
+        out = np.empty((3, last - first, 31), np.float32)
+        join(*parts, first - above, scale, offset, np.float32(even), ungain, out)
+        return out
+
+    coded = [2 * np.sqrt(np.maximum(v, 0) * 400.0 + 2.0) for v in (joint, own)]
+    apart = cv2.blur(((coded[0] - coded[1]) ** 2).mean(axis=0), (5, 5), borderType=cv2.BORDER_REPLICATE)
+    for even in (0.0, 0.7):
+        agree = np.maximum(1 - apart / AGREE, 0) ** 3 * (1 - even) + even
+        wanted = joint + FROM_OWN * agree * (own - joint) + FROM_FINE * (fine - own)
+        wanted = np.maximum(wanted, 0) * ungain[:, None, None]
+        assert np.allclose(joined(0, 23, even), wanted, atol=2e-5)
+        strips = [joined(top, min(23, top + 6), even) for top in range(0, 23, 6)]
+        assert np.allclose(np.concatenate(strips, axis=1), wanted, atol=2e-5)
+    assert apart[:, :10].mean() < AGREE < apart[:, 20:].mean()
