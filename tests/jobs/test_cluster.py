@@ -118,13 +118,19 @@ def quieted(shared: Path, cluster: Cluster | None, folder: Path) -> tuple[dict[s
         catalogue.close()
 
 
-def test_noise_of_many_frames_is_taken_out_on_the_cluster(
-    shared: Path, cluster: tuple[str, list[subprocess.Popen[bytes]]]
-) -> None:
-    far = Cluster(cluster[0], [(str(shared / "here"), str(shared / "there"))])
+def watched(shared: Path, address: str) -> tuple[Cluster, list[str]]:
+    """A cluster, and the names of what it is asked to do."""
+    far = Cluster(address, [(str(shared / "here"), str(shared / "there"))])
     called: list[str] = []
     submit = far.submit
     far.submit = lambda function, *a, **k: called.append(function.__name__) or submit(function, *a, **k)  # type: ignore[method-assign,func-returns-value]
+    return far, called
+
+
+def test_noise_of_many_frames_is_taken_out_on_the_cluster(
+    shared: Path, cluster: tuple[str, list[subprocess.Popen[bytes]]]
+) -> None:
+    far, called = watched(shared, cluster[0])
     try:
         there, job = quieted(shared, far, shared / "here" / "quiet-far")
         assert [i.state for i in job.items] == ["done"] * len(job.items), [i.message for i in job.items]
@@ -139,10 +145,7 @@ def test_noise_of_many_frames_is_taken_out_on_the_cluster(
 def test_a_wish_of_the_bench_stays_here_and_cancelling_ends_what_is_far(
     shared: Path, cluster: tuple[str, list[subprocess.Popen[bytes]]]
 ) -> None:
-    far = Cluster(cluster[0], [(str(shared / "here"), str(shared / "there"))])
-    called: list[str] = []
-    submit = far.submit
-    far.submit = lambda function, *a, **k: called.append(function.__name__) or submit(function, *a, **k)  # type: ignore[method-assign,func-returns-value]
+    far, called = watched(shared, cluster[0])
     catalogue = Catalogue(shared / "here" / "data")
     quieting = Quieting(catalogue, far)
     try:
