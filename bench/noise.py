@@ -109,6 +109,7 @@ def decoded(values: F32) -> F32:
     return np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4).astype(np.float32)
 
 
+Rows = list[tuple[float, float, float]]
 Reference = tuple[Callable[[F32, float, float], F32], tuple[float, ...]]
 
 
@@ -161,8 +162,8 @@ def main() -> None:
     print("ISO    method                              PSNR    SSIM   s/MP", flush=True)
     for iso, electrons in FULL.items():
         frames = [(truth, taken(truth, electrons, n)) for n, (_, truth) in enumerate(pictures(options.tune))]
-        ours: dict[str, list[tuple[float, float, float]]] = {}
-        theirs: list[tuple[float, float, float]] = []
+        ours: dict[str, Rows] = {}
+        theirs: Rows = []
         for name, run in methods().items():
             rows = ours[name] = []
             for truth, source in frames:
@@ -193,9 +194,6 @@ def main() -> None:
 def _figures(found: F32, truth: F32, began: float) -> tuple[float, float, float]:
     seconds = (time.process_time() - began) / truth[..., 0].size * 1e6
     return psnr(found, truth), ssim(found, truth), seconds
-
-
-Rows = list[tuple[float, float, float]]
 
 
 def _tell(iso: str, name: str, tried: list[Rows]) -> Rows:

@@ -539,3 +539,22 @@ def test_three_ways_are_joined_as_told() -> None:
         strips = [joined(top, min(23, top + 6), even) for top in range(0, 23, 6)]
         assert np.allclose(np.concatenate(strips, axis=1), wanted, atol=2e-5)
     assert apart[:, :10].mean() < AGREE < apart[:, 20:].mean()
+
+
+def test_a_name_that_is_taken_meanwhile_gets_a_number(
+    evening: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two workers may write copies of the same name: the work of the second is not lost, nor the file of the first."""
+    from tanner.core.noise import prepass
+
+    cleaned_first = prepass.cleaned
+
+    def slow(*arguments: object) -> Source:
+        (tmp_path / f"{evening.stem}-quiet.dng").write_bytes(b"another")
+        return cleaned_first(*arguments)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(prepass, "cleaned", slow)
+    made = prepass.denoise_file(evening, "quick", Strength(), tmp_path)
+    written = Path(made["target"])
+    assert (tmp_path / f"{evening.stem}-quiet.dng").read_bytes() == b"another"
+    assert written.parent == tmp_path and written.stat().st_size > 10_000 and len(list(tmp_path.iterdir())) == 2

@@ -142,6 +142,18 @@ def test_noise_of_many_frames_is_taken_out_on_the_cluster(
         far.shutdown()
 
 
+def test_workers_that_do_not_see_the_catalogue_are_told_of(
+    shared: Path, cluster: tuple[str, list[subprocess.Popen[bytes]]]
+) -> None:
+    far = Cluster(cluster[0], [(str(shared / "here" / "data"), str(shared / "nowhere"))])
+    try:
+        written, job = quieted(shared, far, shared / "here" / "quiet-blind")
+        assert written == {} and {i.state for i in job.items} == {"failed"}
+        assert all("is not there" in i.message and "--map" in i.message for i in job.items)
+    finally:
+        far.shutdown()
+
+
 def test_a_wish_of_the_bench_stays_here_and_cancelling_ends_what_is_far(
     shared: Path, cluster: tuple[str, list[subprocess.Popen[bytes]]]
 ) -> None:

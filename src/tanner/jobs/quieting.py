@@ -237,7 +237,14 @@ class Quieting:
                 self._work(job, item, far)
                 item.state = "done"
             except Ended:
-                item.state = "cancelled"
+                if job.cancelled or self._closed:
+                    item.state = "cancelled"
+                else:
+                    where = self._catalogue.folder / "work"
+                    item.state, item.message = (
+                        "failed",
+                        f"{item.name}: the folder {where} is not there for what works on it. {_MAP}",
+                    )
             except TannerError as error:
                 item.state, item.message = "failed", str(error)
             except Exception as error:  # told on the screen; the others go on
@@ -292,6 +299,7 @@ class Quieting:
             self._workers.shutdown(wait=False, cancel_futures=True)
 
 
+_MAP = "With a cluster, give its workers the catalogue's folder by --map."
 _DOUBLE = ("method", "hot_pixels")
 
 

@@ -1,7 +1,6 @@
 """Noise of pictures that are no mosaic: sensors that the decoder interpolates, finished pictures, and mosaics made small."""
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -116,19 +115,18 @@ class Shrunk:
         count = np.array([side * side / 4, side * side / 2, side * side / 4])
         self._code = _Code.of(model.a[order] * gains / count, model.b[order] * gains.astype(np.float64) ** 2 / count)
         self._mixed = np.empty(planes.shape, np.float32)
-        self._in_bands(lambda first, last: self._code.enter(planes, self._mixed, first, last))
+        self._halves(lambda first, last: self._code.enter(planes, self._mixed, first, last))
         self._quiet = quick.quick(self._mixed, threads=2)
 
     def at(self, strength: Strength) -> F32:
         """The planes, cleaned as far as the strength says."""
         out = np.empty(self._mixed.shape, np.float32)
-        self._in_bands(lambda first, last: self._code.leave(self._mixed, self._quiet, strength, out, first, last))
+        self._halves(lambda first, last: self._code.leave(self._mixed, self._quiet, strength, out, first, last))
         return out
 
-    def _in_bands(self, work: Callable[[int, int], None]) -> None:
+    def _halves(self, work: Callable[[int, int], None]) -> None:
         h = len(self._mixed[0])
-        with ThreadPoolExecutor(2) as pool:
-            list(pool.map(work, (0, h // 2), (h // 2, h)))
+        in_strips(lambda rows: work(*rows), [(0, h // 2), (h // 2, h)], None, 2)
 
 
 def planes_model(source: Source) -> tuple[Array, Array]:

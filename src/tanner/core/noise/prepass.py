@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.errors import TannerError
+from tanner.core.errors import NameTaken, TannerError
 from tanner.core.noise.methods import BLACK, Strength, cleaned
 from tanner.core.noise.model import noise_model
 from tanner.core.noise.planes import cleaned_planes
@@ -69,7 +69,13 @@ def denoise_file(
     # Planes are twice as large as their numbers, and no longer asked for.
     del quiet
     data = raw_copy(pixels, source.facts, black=BLACK, quiet=True, original=path)
-    write_whole(target, data, replace=False)
+    while True:
+        try:
+            write_whole(target, data, replace=False)
+            break
+        except NameTaken:
+            # Another copy of the same name was made meanwhile.
+            target = target_of(path, folder, suffix, method)
     return {
         "path": str(path),
         "target": str(target),

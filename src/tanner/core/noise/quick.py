@@ -1,10 +1,9 @@
 """Quick: wavelet shrinkage by what the surroundings of a coefficient hold beyond noise."""
 
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.noise.strips import in_strips
 from tanner.core.noise.tiles import shrink
 
 F32 = NDArray[np.float32]
@@ -31,7 +30,8 @@ def quick(
     # Planes that threads cannot share evenly are halved, with what lies around to be looked at.
     step = h if len(mixed) % threads == 0 else max(REACH, -(-h // threads))
 
-    def part(n: int, top: int) -> None:
+    def part(at: tuple[int, int]) -> None:
+        n, top = at
         end = min(h, top + step)
         first, last = max(0, top - REACH), min(h, end + REACH)
         rest = np.ascontiguousarray(mixed[n, first:last])
@@ -42,11 +42,5 @@ def quick(
             rest = smooth[level % 2]
         np.add(total[top - first : end - first], rest[top - first : end - first], out=result[n, top:end])
 
-    parts = [(n, top) for n in range(len(mixed)) for top in range(0, h, step)]
-    if threads == 1:
-        for each in parts:
-            part(*each)
-    else:
-        with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(part, *zip(*parts, strict=True)))
+    in_strips(part, [(n, top) for n in range(len(mixed)) for top in range(0, h, step)], None, threads)
     return result
