@@ -6,7 +6,31 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
+from tanner.core.lanes import LANES
 from tanner.core.optics.geometry import STEP
+from tanner.core.optics.runs import (
+    AT,
+    DU,
+    DV,
+    FRAME,
+    GAIN,
+    GAIN_STEP,
+    KEEP,
+    LEFT,
+    REACH,
+    SLOPE,
+    SPAN,
+    TOP,
+    U_IN,
+    V_IN,
+    WIDE,
+    U,
+    V,
+    cells,
+    far_run,
+    near_run,
+    wide_run,
+)  # fmt: skip
 
 
 @kernel
@@ -91,83 +115,6 @@ def _nodes(grid, y, first, last, nodes):
             line[j] = top[j] + fy * (bottom[j] - top[j])
 
 
-RUN = 16
-"""Pixels that are resampled together where the map is nearly a shift. With 8 the compiler lays the loop out without vectors."""
-SPAN = 24
-"""Columns of the plane that a run reads: three on either side of its pixels, up to whole vectors."""
-
-
-REACH, FAR = 32, 48
-"""The same for a run whose positions advance by anything from a half to one and a half px, and by up to two and a quarter."""
-
-
-@kernel
-def _cells(nodes, c, x0, w, first, count, inv, ox, oy, rows, cols, begin, end, out):
-    """The cells of one plane of one row, along each of which the map is linear, and where a run can do them.
-
-    Args:
-        rows, cols: of the plane; begin, end: its columns that hold something. A run may read others, but not for px that are kept.
-        out: float32 (11, count): first position u and v, their steps per px, first gain and its step; slope of
-            v over u; whole px (mu, mv) below all positions of a run, mu 0 where the cell is no near shift
-            or a run leaves the plane; columns that are read where positions do not advance by nearly one px, else 0;
-            steps from the first px that is kept to the last.
-    """
-    half, one, zero, step = np.float32(0.5), np.float32(1.0), np.float32(0.0), np.float32(1.0 / STEP)
-    two = np.float32(2.0)
-    tiny, most = np.float32(0.002), np.float32(1.99)
-    ax, ay, ag = nodes[2 * c], nodes[2 * c + 1], nodes[6]
-    bx, by, bg = ax[1:], ay[1:], ag[1:]
-    us, vs, dus, dvs, gs, dgs = out[0], out[1], out[2], out[3], out[4], out[5]
-    slopes, mus, mvs, wides = out[6], out[7], out[8], out[9]
-    for k in range(count):
-        dus[k] = (bx[k] - ax[k]) * step * inv
-    for k in range(count):
-        dvs[k] = (by[k] - ay[k]) * step * inv
-    for k in range(count):
-        dgs[k] = (bg[k] - ag[k]) * step
-    # The first cell may begin inside of itself.
-    inside = np.float32(max(x0 - (first - 1) * STEP, 0))
-    for k in range(count):
-        us[k] = (ax[k] - ox) * inv - half + half * dus[k]
-    for k in range(count):
-        vs[k] = (ay[k] - oy) * inv - half + half * dvs[k]
-    for k in range(count):
-        gs[k] = ag[k] + half * dgs[k]
-    us[0] += inside * dus[0]
-    vs[0] += inside * dvs[0]
-    gs[0] += inside * dgs[0]
-    spans = out[10]
-    for k in range(count):
-        spans[k] = np.float32(RUN - 1)
-    spans[0] -= inside
-    spans[count - 1] -= np.float32(max((first + count - 1) * STEP - x0 - w, 0))
-    right, bottom = np.float32(cols - SPAN + 1), np.float32(rows - 6)
-    lowest, highest = np.float32(begin) + two, np.float32(end) - np.float32(3.01)
-    for k in range(count):
-        slopes[k] = dvs[k] / max(dus[k], half)
-    for k in range(count):
-        u0, last = us[k], us[k] + np.float32(RUN - 1) * (dus[k] - one)
-        # Rounding must not put a position below the first tap's pixel.
-        mu = np.floor(min(u0, last) - tiny)
-        va = vs[k] + slopes[k] * (mu - two - u0)
-        vb = va + slopes[k] * np.float32(SPAN - 1)
-        mv = np.floor(min(va, vb) - tiny)
-        held = (u0 >= lowest) & (u0 + spans[k] * dus[k] <= highest)
-        level = held & (max(u0, last) < mu + most) & (max(va, vb) < mv + most) & (dus[k] > half)
-        fits = level & (mu >= two) & (mv >= two) & (mu <= right) & (mv <= bottom)
-        # The longer run begins at its first position, whichever way the others drift.
-        mw = np.floor(u0 - tiny)
-        reach = np.float32(REACH) if dus[k] < one + half else np.float32(FAR)
-        wa = vs[k] + slopes[k] * (mw - two - u0)
-        wb = wa + slopes[k] * (reach - one)
-        mx = np.floor(min(wa, wb) - tiny)
-        easy = held & (dus[k] > half) & (dus[k] < np.float32(2.25)) & (max(wa, wb) < mx + most)
-        easy = easy & (mw >= two) & (mx >= two) & (mw <= right - (reach - np.float32(SPAN))) & (mx <= bottom)
-        mus[k] = mu if fits else (mw if easy else zero)
-        mvs[k] = mv if fits else mx
-        wides[k] = zero if fits else reach
-
-
 WIDEN = 1.25
 """Reduction up to which no wider kernel is needed: a mean of blocks holds little of what could alias."""
 
@@ -201,162 +148,66 @@ def lanczos(stretch: float) -> NDArray[np.float32]:
 
 
 @kernel
-def _row(plane, begin, end_column, cells, x0, w, first, count, out, column, taps, p):
-    """One plane of one row by Lanczos: in runs where positions advance by nearly one px, else one by one.
-
-    A run goes first down the columns, along the line on which its positions lie, then along that line: the
-    kernel's footprint is sheared by as much as the line is inclined, and two thirds of the products are saved. The
-    taps stand at places that are the same for all its pixels, moved by one where a position has passed the
-    next pixel: all loads are in a row, so both loops vectorise without gathering. All of this is one function
-    on purpose: handing arrays on costs as much as the arithmetic of some pixels.
+def _single(plane, low, right, u, v, p, weights):
+    """One px by Lanczos, where no run can do it: at the borders, beyond which all is like the nearest.
 
     Args:
-        begin, end_column: columns of the plane that hold something; what lies beyond is like the nearest.
-        cells: see `_cells`.
-        column: float32 (FAR,), taps: float32 (7, RUN), work space.
-        p: float32 (6, 4), see `lanczos`.
+        low, right: first and last column that a position may lie at.
+        u, v: position in the plane.
+        p: float32 (6, 4), see `lanczos`; weights: float32 (2, 6), work space.
     """
-    rows = plane.shape[0]
-    t0, t1, t2, t3, t4, t5, done = taps[0], taps[1], taps[2], taps[3], taps[4], taps[5], taps[6]
-    half, one, two = np.float32(0.5), np.float32(1.0), np.float32(2.0)
-    bottom = np.float32(rows) - np.float32(3.01)
-    low, right = np.float32(begin) + two, np.float32(end_column) - np.float32(3.01)
-    a0, a1, a2, a3 = p[0, 0], p[0, 1], p[0, 2], p[0, 3]
-    b0, b1, b2, b3 = p[1, 0], p[1, 1], p[1, 2], p[1, 3]
-    c0, c1, c2, c3 = p[2, 0], p[2, 1], p[2, 2], p[2, 3]
-    d0, d1, d2, d3 = p[3, 0], p[3, 1], p[3, 2], p[3, 3]
-    e0, e1, e2, e3 = p[4, 0], p[4, 1], p[4, 2], p[4, 3]
-    f0, f1, f2, f3 = p[5, 0], p[5, 1], p[5, 2], p[5, 3]
-    for k in range(count):
-        at = max((first + k - 1) * STEP - x0, 0)
-        end = min((first + k) * STEP - x0, w)
-        u0, v0, du, dv, g0, dg = cells[0, k], cells[1, k], cells[2, k], cells[3, k], cells[4, k], cells[5, k]
-        slope = cells[6, k]
-        mu, mv = int(cells[7, k]), int(cells[8, k])
-        if mu > 0:
-            reach = int(cells[9, k]) if cells[9, k] > half else SPAN
-            r0 = np.uint64(mv - 2)
-            left, start = np.uint64(mu - 2), np.uint64(at)
-            r1, r2, r3 = r0 + np.uint64(1), r0 + np.uint64(2), r0 + np.uint64(3)
-            r4, r5, r6 = r0 + np.uint64(4), r0 + np.uint64(5), r0 + np.uint64(6)
-            v = v0 - np.float32(mv) + slope * (np.float32(mu - 2) - u0)
-            # In whole vectors, the last of which begins before the end of the one before: what is left over beside them is
-            # done px by px, and takes longer than all the rest.
-            for part in range((reach + RUN - 1) // RUN):
-                begun = min(part * RUN, reach - RUN)
-                start_f, at_q = np.float32(begun), left + np.uint64(begun)
-                some = column[begun : begun + RUN]
-                for i in range(RUN):
-                    f = v + (start_f + np.float32(i)) * slope
-                    passed = f >= one
-                    g = f - one - half if passed else f - half
-                    x = g * g
-                    ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
-                    eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
-                    ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
-                    q = at_q + np.uint64(i)
-                    p0, p1, p2, p3 = plane[r0, q], plane[r1, q], plane[r2, q], plane[r3, q]
-                    p4, p5, p6 = plane[r4, q], plane[r5, q], plane[r6, q]
-                    p0, p1, p2 = p1 if passed else p0, p2 if passed else p1, p3 if passed else p2
-                    p3, p4, p5 = p4 if passed else p3, p5 if passed else p4, p6 if passed else p5
-                    some[i] = (
-                        ea * (p0 + p5)
-                        + oa * (p0 - p5)
-                        + eb * (p1 + p4)
-                        + ob * (p1 - p4)
-                        + ec * (p2 + p3)
-                        + oc * (p2 - p3)
-                    )
-            if reach != SPAN:
-                u = u0 - np.float32(mu)
-                # Taps are fetched first: a loop that looks up where it computes is not done in vectors.
-                for i in range(RUN):
-                    q = np.uint64(np.int32(u + np.float32(i) * du))
-                    t0[i], t1[i], t2[i] = column[q], column[q + np.uint64(1)], column[q + np.uint64(2)]
-                    t3[i], t4[i] = column[q + np.uint64(3)], column[q + np.uint64(4)]
-                    t5[i] = column[q + np.uint64(5)]
-                for i in range(RUN):
-                    n = np.float32(i)
-                    f = u + n * du
-                    g = f - np.float32(np.int32(f)) - half
-                    x = g * g
-                    ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
-                    eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
-                    ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
-                    p0, p1, p2, p3, p4, p5 = t0[i], t1[i], t2[i], t3[i], t4[i], t5[i]
-                    value = (
-                        ea * (p0 + p5)
-                        + oa * (p0 - p5)
-                        + eb * (p1 + p4)
-                        + ob * (p1 - p4)
-                        + ec * (p2 + p3)
-                        + oc * (p2 - p3)
-                    )
-                    done[i] = value * (g0 + n * dg)
+    half, two = np.float32(0.5), np.float32(2.0)
+    u, v = min(max(u, low), right), min(max(v, two), np.float32(plane.shape[0]) - np.float32(3.01))
+    iu, iv = int(u), int(v)
+    g, h = u - np.float32(iu) - half, v - np.float32(iv) - half
+    x, y = g * g, h * h
+    across, down = weights[0], weights[1]
+    for k in range(3):
+        e, o = p[2 * k], p[2 * k + 1]
+        even, odd = e[0] + x * (e[1] + x * (e[2] + x * e[3])), g * (o[0] + x * (o[1] + x * (o[2] + x * o[3])))
+        across[k], across[5 - k] = even + odd, even - odd
+        even, odd = e[0] + y * (e[1] + y * (e[2] + y * e[3])), h * (o[0] + y * (o[1] + y * (o[2] + y * o[3])))
+        down[k], down[5 - k] = even + odd, even - odd
+    total = np.float32(0.0)
+    for i in range(6):
+        line = np.float32(0.0)
+        for j in range(6):
+            line += across[j] * plane[iv - 2 + i, iu - 2 + j]
+        total += down[i] * line
+    return total
+
+
+@kernel
+def _row(plane, low, right, cells, number, out, p, polynomials, weights):
+    """One plane of one row by Lanczos: in runs where positions advance evenly, else px by px.
+
+    A run goes first down the columns, along the line on which its positions lie, then along that line: the kernel's
+    footprint is sheared by as much as the line is inclined, and two thirds of the products are saved.
+
+    Args:
+        cells: float32 (14, n), of which `number` count, see `runs.cells`.
+        p: 24 float32, the polynomials in a row.
+    """
+    columns = plane.shape[1]
+    for k in range(number):
+        left, u, v, du = cells[LEFT, k], cells[U, k], cells[V, k], cells[DU, k]
+        gain, gain_step, at, keep = cells[GAIN, k], cells[GAIN_STEP, k], int(cells[AT, k]), cells[KEEP, k]
+        if left > np.float32(0.0):
+            place = (int(cells[TOP, k]) - 2) * columns + int(left) - 2
+            u_in, v_in, slope, wide = cells[U_IN, k], cells[V_IN, k], cells[SLOPE, k], cells[WIDE, k]
+            if wide == np.float32(SPAN):
+                near_run(plane, place, v_in, slope, p, u_in, du, gain, gain_step, out, at, keep)
+            elif wide == np.float32(REACH):
+                wide_run(plane, place, v_in, slope, p, u_in, du, gain, gain_step, out, at, keep)
             else:
-                u, drift = u0 - np.float32(mu), du - one
-                for i in range(RUN):
-                    n = np.float32(i)
-                    f = u + n * drift
-                    passed = f >= one
-                    g = f - one - half if passed else f - half
-                    x = g * g
-                    ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
-                    eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
-                    ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
-                    q = np.uint64(i)
-                    p0, p1, p2 = column[q], column[q + np.uint64(1)], column[q + np.uint64(2)]
-                    p3, p4, p5 = column[q + np.uint64(3)], column[q + np.uint64(4)], column[q + np.uint64(5)]
-                    p6 = column[q + np.uint64(6)]
-                    p0, p1, p2 = p1 if passed else p0, p2 if passed else p1, p3 if passed else p2
-                    p3, p4, p5 = p4 if passed else p3, p5 if passed else p4, p6 if passed else p5
-                    value = (
-                        ea * (p0 + p5)
-                        + oa * (p0 - p5)
-                        + eb * (p1 + p4)
-                        + ob * (p1 - p4)
-                        + ec * (p2 + p3)
-                        + oc * (p2 - p3)
-                    )
-                    done[i] = value * (g0 + n * dg)
-            # Cells at the block's sides are not whole: their runs are made to the end, and kept as far as they are asked for.
-            if end - at == RUN:
-                for i in range(RUN):
-                    out[start + np.uint64(i)] = done[i]
-            else:
-                for i in range(end - at):
-                    out[start + np.uint64(i)] = done[i]
+                far_run(plane, place, v_in, slope, p, u_in, du, gain, gain_step, out, at, keep)
         else:
-            for j in range(end - at):
+            dv = cells[DV, k]
+            for j in range(int(keep)):
                 n = np.float32(j)
-                u, v = min(max(u0 + n * du, low), right), min(max(v0 + n * dv, two), bottom)
-                iu, iv = int(u), int(v)
-                g = u - np.float32(iu) - half
-                x = g * g
-                ea, oa = a0 + x * (a1 + x * (a2 + x * a3)), g * (b0 + x * (b1 + x * (b2 + x * b3)))
-                eb, ob = c0 + x * (c1 + x * (c2 + x * c3)), g * (d0 + x * (d1 + x * (d2 + x * d3)))
-                ec, oc = e0 + x * (e1 + x * (e2 + x * e3)), g * (f0 + x * (f1 + x * (f2 + x * f3)))
-                h = v - np.float32(iv) - half
-                y = h * h
-                va, wa = a0 + y * (a1 + y * (a2 + y * a3)), h * (b0 + y * (b1 + y * (b2 + y * b3)))
-                vb, wb = c0 + y * (c1 + y * (c2 + y * c3)), h * (d0 + y * (d1 + y * (d2 + y * d3)))
-                vc, wc = e0 + y * (e1 + y * (e2 + y * e3)), h * (f0 + y * (f1 + y * (f2 + y * f3)))
-                total = np.float32(0.0)
-                for t in range(6):
-                    r = iv - 2 + t
-                    line = (ea + oa) * plane[r, iu - 2] + (eb + ob) * plane[r, iu - 1] + (ec + oc) * plane[r, iu]
-                    line += (ec - oc) * plane[r, iu + 1] + (eb - ob) * plane[r, iu + 2] + (ea - oa) * plane[r, iu + 3]
-                    s = (
-                        va + wa
-                        if t == 0
-                        else (
-                            vb + wb
-                            if t == 1
-                            else (vc + wc if t == 2 else (vc - wc if t == 3 else (vb - wb if t == 4 else va - wa)))
-                        )
-                    )
-                    total += s * line
-                out[at + j] = total * (g0 + n * dg)
+                out[at + j] = _single(plane, low, right, u + n * du, v + n * dv, polynomials, weights) * (
+                    gain + n * gain_step
+                )
 
 
 @kernel
@@ -376,21 +227,33 @@ def warp(planes, window, origin, pitch, shifts, grid, y0, x0, polynomials, out):
         out: float32 (3, h, w).
     """
     h, w = out.shape[1], out.shape[2]
-    nodes = np.empty((7, w // STEP + 4), dtype=np.float32)
-    column, taps = np.empty(FAR, dtype=np.float32), np.empty((7, RUN), dtype=np.float32)
-    cells = np.empty((11, w // STEP + 3), dtype=np.float32)
-    inv = np.float32(1.0) / np.float32(pitch)
-    begin, end = window[2], window[2] + window[3]
     first, last = x0 // STEP + 1, (x0 + w - 1) // STEP + 2
+    number = last - first
+    groups = (number + LANES - 1) // LANES
+    # Beyond the last node whatever is there: what comes of it is not looked at.
+    nodes = np.zeros((7, groups * LANES + 1), dtype=np.float32)
+    cell = np.empty((14, groups * LANES), dtype=np.float32)
+    inv, two = np.float32(1.0) / np.float32(pitch), np.float32(2.0)
+    low, right = np.float32(window[2]) + two, np.float32(window[2] + window[3]) - np.float32(3.01)
+    p = polynomials
+    flat = (
+        p[0, 0], p[0, 1], p[0, 2], p[0, 3], p[1, 0], p[1, 1], p[1, 2], p[1, 3], p[2, 0], p[2, 1], p[2, 2], p[2, 3],
+        p[3, 0], p[3, 1], p[3, 2], p[3, 3], p[4, 0], p[4, 1], p[4, 2], p[4, 3], p[5, 0], p[5, 1], p[5, 2], p[5, 3],
+    )  # fmt: skip
+    frame, weights = np.empty((3, FRAME), dtype=np.float32), np.empty((2, 6), dtype=np.float32)
+    for c in range(3):
+        frame[c, 0], frame[c, 1], frame[c, 2] = np.float32((first - 1) * STEP - x0), np.float32(w), inv
+        frame[c, 3] = origin[0] + shifts[c, 0]
+        frame[c, 4] = origin[1] + shifts[c, 1] + np.float32(window[0]) * np.float32(pitch)
+        frame[c, 5], frame[c, 6] = np.float32(window[1]), np.float32(planes.shape[2])
+        frame[c, 7], frame[c, 8] = np.float32(window[2]), np.float32(window[2] + window[3])
     for i in range(h):
         _nodes(grid, y0 + i, first, last, nodes)
         for c in range(3):
-            ox, oy = origin[0] + shifts[c, 0], origin[1] + shifts[c, 1]
-            count = last - first
-            oy += np.float32(window[0]) * np.float32(pitch)
-            _cells(nodes, c, x0, w, first, count, inv, ox, oy, window[1], planes.shape[2], begin, end, cells)
+            for group in range(groups):
+                cells(nodes, c, group * LANES, frame[c], cell)
             plane = planes[c, window[0] : window[0] + window[1]]
-            _row(plane, begin, end, cells, x0, w, first, count, out[c, i], column, taps, polynomials)
+            _row(plane, low, right, cell, number, out[c, i], flat, polynomials, weights)
 
 
 def shrink_first(times: int) -> int:

@@ -1,0 +1,189 @@
+"""Sixteen numbers at a time, written out: for the few loops that the compiler does not lay out in vectors as they need.
+
+Kernels are compiled by numba, and what their loops become is up to LLVM: values that are only passed on go through memory, what
+is looked up in a row is looked up one by one, and each short loop has a head. The body of an intrinsic that is built with these
+says it all: LLVM splits it into what the processor has (one 512-bit vector, or two or four shorter ones).
+
+Callers are compiled with what stands here and kept on disk: after a change here, a kernel's own file must be touched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from llvmlite import binding, ir
+from numba.core import cgutils
+
+LANES = 16
+FLOATS = ir.VectorType(ir.FloatType(), LANES)
+WHOLE = ir.IntType(32)
+WHOLES = ir.VectorType(WHOLE, LANES)
+# As for kernels (see `jit`): re-association and contraction, and NaN keeps its meaning.
+_FAST = ("contract", "reassoc", "arcp", "nsz", "afn")
+LOOKS_UP = bool(binding.get_host_cpu_features().get("avx512f"))
+"""Whether the processor looks sixteen numbers up among 32 at once; else they are looked up one by one."""
+
+
+class Lanes:
+    """Sixteen float32 within the code that a builder writes; numbers beside them stand for sixteen alike."""
+
+    def __init__(self, builder: Any, value: Any) -> None:
+        self.builder, self.value = builder, value
+
+    def _like(self, other: Any) -> Any:
+        return (other if isinstance(other, Lanes) else alike(self.builder, other)).value
+
+    def __add__(self, other: Any) -> Lanes:
+        return Lanes(self.builder, self.builder.fadd(self.value, self._like(other), flags=_FAST))
+
+    def __sub__(self, other: Any) -> Lanes:
+        return Lanes(self.builder, self.builder.fsub(self.value, self._like(other), flags=_FAST))
+
+    def __mul__(self, other: Any) -> Lanes:
+        return Lanes(self.builder, self.builder.fmul(self.value, self._like(other), flags=_FAST))
+
+    def __truediv__(self, other: Any) -> Lanes:
+        return Lanes(self.builder, self.builder.fdiv(self.value, self._like(other), flags=_FAST))
+
+    def _compared(self, sign: str, other: Any) -> Any:
+        return self.builder.fcmp_ordered(sign, self.value, self._like(other))
+
+    def __lt__(self, other: Any) -> Any:
+        return self._compared("<", other)
+
+    def __le__(self, other: Any) -> Any:
+        return self._compared("<=", other)
+
+    def __gt__(self, other: Any) -> Any:
+        return self._compared(">", other)
+
+    def __ge__(self, other: Any) -> Any:
+        return self._compared(">=", other)
+
+    def floor(self) -> Lanes:
+        floor = _function(self.builder, "llvm.floor.v16f32", FLOATS, [FLOATS])
+        return Lanes(self.builder, self.builder.call(floor, [self.value]))
+
+    def least(self, other: Any) -> Lanes:
+        """The smaller of two."""
+        return choose(self < other, self, other)
+
+    def most(self, other: Any) -> Lanes:
+        """The larger of two."""
+        return choose(self > other, self, other)
+
+
+def alike(builder: Any, number: Any) -> Lanes:
+    """Sixteen times the same: a number, or a float32 of the code."""
+    if not isinstance(number, ir.Value):
+        return Lanes(builder, ir.Constant(FLOATS, [float(number)] * LANES))
+    undefined = ir.Constant(FLOATS, ir.Undefined)
+    first = builder.insert_element(undefined, number, WHOLE(0))
+    return Lanes(builder, builder.shuffle_vector(first, undefined, ir.Constant(WHOLES, [0] * LANES)))
+
+
+def count(builder: Any, start: int = 0) -> Lanes:
+    """start, start + 1, and so on."""
+    return Lanes(builder, ir.Constant(FLOATS, [float(start + i) for i in range(LANES)]))
+
+
+def choose(mask: Any, yes: Any, no: Any) -> Lanes:
+    """Of each lane the first where the mask is set; one of the two may be a number."""
+    builder = (yes if isinstance(yes, Lanes) else no).builder
+    a, b = (v if isinstance(v, Lanes) else alike(builder, v) for v in (yes, no))
+    return Lanes(builder, builder.select(mask, a.value, b.value))
+
+
+def _address(builder: Any, data: Any, place: Any) -> Any:
+    return builder.bitcast(builder.gep(data, [place]), FLOATS.as_pointer())
+
+
+def load(builder: Any, data: Any, place: Any) -> Lanes:
+    """From a float32's address and a place on from there, in any alignment."""
+    return Lanes(builder, builder.load(_address(builder, data, place), align=4))
+
+
+def store(lanes: Lanes, data: Any, place: Any) -> None:
+    """All sixteen."""
+    lanes.builder.store(lanes.value, _address(lanes.builder, data, place), align=4)
+
+
+def store_some(lanes: Lanes, data: Any, place: Any, mask: Any) -> None:
+    """Only those of the mask; nothing else is touched."""
+    builder = lanes.builder
+    pointer = FLOATS.as_pointer()
+    some = _function(
+        builder,
+        "llvm.masked.store.v16f32.p0",
+        ir.VoidType(),
+        [FLOATS, pointer, WHOLE, ir.VectorType(ir.IntType(1), LANES)],
+    )
+    builder.call(some, [lanes.value, _address(builder, data, place), WHOLE(4), mask])
+
+
+def shifted(first: Lanes, second: Lanes, overlap: int, by: int) -> Lanes:
+    """Sixteen from `by` on, of two that follow each other, the second of which begins `overlap` before the first ends."""
+    places = [i + by if i + by < LANES else i + by + overlap for i in range(LANES)]
+    return Lanes(first.builder, first.builder.shuffle_vector(first.value, second.value, ir.Constant(WHOLES, places)))
+
+
+class Shelf:
+    """Some times sixteen numbers in a row, in which any can be looked up."""
+
+    def __init__(self, rows: Sequence[Lanes]) -> None:
+        self.rows, self.builder = rows, rows[0].builder
+        if not LOOKS_UP:
+            kind = ir.ArrayType(ir.FloatType(), LANES * len(rows))
+            self.slot = self.builder.bitcast(cgutils.alloca_once(self.builder, kind), ir.FloatType().as_pointer())
+            for n, row in enumerate(rows):
+                store(row, self.slot, WHOLE(LANES * n))
+
+    def at(self, places: Any) -> Lanes:
+        """The numbers at sixteen whole places."""
+        builder = self.builder
+        if not LOOKS_UP:
+            found = ir.Constant(FLOATS, ir.Undefined)
+            for i in range(LANES):
+                place = builder.extract_element(places, WHOLE(i))
+                found = builder.insert_element(found, builder.load(builder.gep(self.slot, [place])), WHOLE(i))
+            return Lanes(builder, found)
+        rows = self.rows
+        found = _pair(rows[0], rows[1 % len(rows)], places)
+        for n in range(2, len(rows), 2):
+            beyond = builder.icmp_signed(">=", places, ir.Constant(WHOLES, [LANES * n] * LANES))
+            found = choose(beyond, _pair(rows[n], rows[min(n + 1, len(rows) - 1)], places), found)
+        return found
+
+
+def _pair(first: Lanes, second: Lanes, places: Any) -> Lanes:
+    """Of 32 numbers those at the places, of which the lowest five bits count."""
+    builder = first.builder
+    look = _function(builder, "llvm.x86.avx512.vpermi2var.ps.512", FLOATS, [FLOATS, WHOLES, FLOATS])
+    return Lanes(builder, builder.call(look, [first.value, places, second.value]))
+
+
+def whole(lanes: Lanes) -> Any:
+    """int32 of numbers from 0 on, their fractions cut off."""
+    return lanes.builder.fptosi(lanes.value, WHOLES)
+
+
+def spread(builder: Any, number: Any) -> Any:
+    """Sixteen times a whole number of the code."""
+    undefined = ir.Constant(WHOLES, ir.Undefined)
+    first = builder.insert_element(undefined, builder.trunc(number, WHOLE), WHOLE(0))
+    return builder.shuffle_vector(first, undefined, ir.Constant(WHOLES, [0] * LANES))
+
+
+def moved(builder: Any, places: Any, by: int) -> Any:
+    """Whole places, each moved on."""
+    return builder.add(places, ir.Constant(WHOLES, [by] * LANES))
+
+
+def floats(builder: Any, places: Any) -> Lanes:
+    """Whole numbers as float32."""
+    return Lanes(builder, builder.sitofp(places, FLOATS))
+
+
+def _function(builder: Any, name: str, result: Any, arguments: list[Any]) -> Any:
+    return cgutils.get_or_insert_function(builder.module, ir.FunctionType(result, arguments), name)
