@@ -491,8 +491,8 @@ def test_the_non_local_mean_is_what_it_says() -> None:
     for n, h, w in ((4, 9, COLUMNS + 21), (1, 14, 17), (3, 6, 30)):
         noisy = rng.normal(0, 1, (n, h, w)).astype(np.float32)
         noisy[0] += np.arange(w) // 8 % 2
-        reach, base, width = 3, 1.5, 2.0
-        total, norm = noisy.astype(np.float64), np.ones((h, w))
+        reach, base, width, own = 3, 1.5, 2.0, 0.25
+        total, norm = own * noisy.astype(np.float64), np.full((h, w), own)
         for dy in range(-reach, reach + 1):
             for dx in range(-reach, reach + 1):
                 ys, xs = np.arange(max(0, -dy), min(h, h - dy)), np.arange(max(0, -dx), min(w, w - dx))
@@ -505,11 +505,39 @@ def test_the_non_local_mean_is_what_it_says() -> None:
                     norm[ys[0] : ys[-1] + 1, xs[0] : xs[-1] + 1] += weight
         # At the sides the surroundings are taken a little otherwise.
         inner = np.s_[:, reach + 1 : -reach - 1, reach + 1 : -reach - 1] if min(h, w) > 2 * reach + 2 else np.s_[:, :0]
-        found = averaged(noisy, reach, base, width)
+        found = averaged(noisy, reach, base, width, own)
         assert found.shape == noisy.shape and np.allclose(found[inner], (total / norm)[inner], atol=1e-5)
         assert np.abs(found - total / norm).max() < 0.6
-    even = averaged(np.full((4, 5, 6), 2.0, np.float32), 10, 2.3, 4.0)
+    even = averaged(np.full((4, 5, 6), 2.0, np.float32), 10, 2.3, 4.0, 0.25)
     assert np.allclose(even, 2.0)
+
+
+@pytest.mark.parametrize("size", [(40, 61), (9, 13)])
+def test_the_wiener_filter_is_what_it_says(size: tuple[int, int]) -> None:
+    """Against SciPy's cosine transform of every block, of pictures smaller than a block, too."""
+    from scipy.fft import dctn, idctn
+
+    from tanner.core.noise.wiener import SIZE, filtered
+
+    step, (h, w) = 5, size
+    rng = np.random.default_rng(4)
+    noisy = rng.normal(0, 1, (1, h, w)).astype(np.float32) + np.arange(w, dtype=np.float32) // 8
+    pilot = cv2.blur(noisy[0], (3, 3))[None]
+    right = SIZE + step + -(w + 2 * SIZE + step) % 16
+    mode = "reflect" if min(size) > right else "symmetric"
+    a, b = (np.pad(v[0], ((SIZE, SIZE + step), (SIZE, right)), mode=mode).astype(float) for v in (noisy, pilot))  # type: ignore[call-overload]
+    window = np.outer(np.hanning(SIZE + 2)[1:-1], np.hanning(SIZE + 2)[1:-1])
+    total, norm = np.zeros_like(a), np.zeros_like(a)
+    for y in range(0, a.shape[0] - SIZE + 1, step):
+        for x in range(0, a.shape[1] - SIZE + 1, step):
+            block = np.s_[y : y + SIZE, x : x + SIZE]
+            strong = dctn(b[block], norm="ortho") ** 2
+            share = strong / (strong + 1)
+            count = window / ((share**2).sum() + 0.5)
+            total[block] += count * idctn(dctn(a[block], norm="ortho") * share, norm="ortho")
+            norm[block] += count
+    inner = np.s_[SIZE : SIZE + h, SIZE : SIZE + w]
+    assert np.abs(filtered(noisy, pilot, step)[0] - (total / np.maximum(norm, 1e-12))[inner]).max() < 2e-5
 
 
 def test_three_ways_are_joined_as_told() -> None:

@@ -122,6 +122,12 @@ def store_some(lanes: Lanes, data: Any, place: Any, mask: Any) -> None:
     builder.call(some, [lanes.value, _address(builder, data, place), WHOLE(4), mask])
 
 
+def summed(lanes: Lanes) -> Any:
+    """The sum of all sixteen, a float32."""
+    total = _function(lanes.builder, "llvm.vector.reduce.fadd.v16f32", ir.FloatType(), [ir.FloatType(), FLOATS])
+    return lanes.builder.call(total, [ir.FloatType()(0.0), lanes.value], fastmath=("reassoc",))
+
+
 def shifted(first: Lanes, second: Lanes, overlap: int, by: int) -> Lanes:
     """Sixteen from `by` on, of two that follow each other, the second of which begins `overlap` before the first ends."""
     places = [i + by if i + by < LANES else i + by + overlap for i in range(LANES)]
