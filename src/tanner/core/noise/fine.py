@@ -10,15 +10,15 @@ from tanner.core.noise.wiener import filtered
 F32 = NDArray[np.float32]
 REACH = 32
 """px around a place that have a say in it."""
-LUMINANCE_STEP, COLOUR_STEP = 4, 6
+LUMINANCE_STEP, COLOUR_STEP = 5, 7
 """px from block to block; colour is smoother, and there is three times as much of it."""
-LUMINANCE_SHARE, COLOUR_SHARE = 0.7, 0.4
+LUMINANCE_SHARE, COLOUR_SHARE = 0.6, 0.3
 """How much of the filter's result is taken, the rest from its pilot."""
 QUICK_SHARE, OWN = 0.4, 0.25
 """How much quick has a say in the pilot, and how much each tile in its own mean."""
 
 
-def fine(mixed: F32, reach: int = 10, base: float = 2.3, width: float = 5.5) -> F32:
+def fine(mixed: F32, reach: int = 10, base: float = 2.3, width: float = 5.0) -> F32:
     """Planes (n, h, w), a sum first and then colours, without their noise of deviation 1."""
     mixed = np.ascontiguousarray(mixed)
     pilot = averaged(mixed, reach, base, width, OWN)

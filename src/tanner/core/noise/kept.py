@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 log = logging.getLogger(__name__)
-VERSION = 2
+VERSION = 3
 """Counts up whenever a method gives other numbers."""
 
 

@@ -10,7 +10,7 @@ from tanner.core.noise import fine, quick
 from tanner.core.noise.learned import learned
 from tanner.core.noise.model import noise_model, tile_places, tiles_of, usual
 from tanner.core.noise.stabilise import stabilised
-from tanner.core.noise.strips import Say, in_strips
+from tanner.core.noise.strips import Say, even_step, in_strips
 from tanner.core.noise.tiles import blend, enter, join, leave
 from tanner.core.raw import demosaic
 from tanner.core.raw.reader import Source
@@ -21,6 +21,8 @@ BLACK = 2048
 STRIP = {"quick": 512, "fine": 640}
 MARGIN = {"quick": quick.REACH + 2, "fine": fine.REACH}
 """Rows of tiles that are worked on at once, and what is looked at above and below them."""
+TILINGS = {"quick": 1, "fine": 2}
+"""Tiles that begin one px further right and below hold other px together: the mean of both errs less than either."""
 METHODS = ("quick", "fine", "learned")
 # An orthonormal change of a tile's four values: sum, red against blue, green against both, green against green.
 MIX = np.array(
@@ -82,21 +84,31 @@ def cleaned_mosaic(source: Source, method: str, say: Say | None = None, threads:
     ground = b / (a * a)
     low = np.minimum(stabilised(np.zeros(4, np.float32), a, b), 1.5).astype(np.float32)
     data = _plain(source)
-    h, w = (int(n) // 2 for n in source.data.shape)
-    rows, columns = order // 2, order % 2
-    step, margin = STRIP[method], MARGIN[method]
+    margin = MARGIN[method]
     offset = (0.375 + ground).astype(np.float32)
+    count = TILINGS[method]
 
-    def strip(top: int) -> None:
-        """Some rows, with what lies around them to be looked at: memory is bounded, and threads share the work."""
-        end = min(h, top + step)
-        first, last = max(0, top - margin), min(h, end + margin)
-        mixed = np.empty((4, last - first, w), np.float32)
-        enter(source.data, first, last, rows, columns, black, scale / a, offset, MIX, mixed)
-        quiet = quick.quick(mixed) if method == "quick" else fine.fine(mixed)
-        leave(quiet, top - first, end - top, top, rows, columns, a, ground, low, MIX, BLACK, 65535, data)
+    def tiling(shift: int) -> None:
+        """The frame in tiles that begin so many px further right and below; the mean with the tilings before."""
+        h, w = ((int(n) - shift) // 2 for n in source.data.shape)
+        if not h or not w:
+            return
+        step = even_step(h, STRIP[method])
+        rows, columns = (2 - v if shift else v for v in (order // 2, order % 2))
 
-    in_strips(strip, range(0, h, step), say, threads)
+        def strip(top: int) -> None:
+            """Some rows, with what lies around them to be looked at: memory is bounded, and threads share the work."""
+            end = min(h, top + step)
+            first, last = max(0, top - margin), min(h, end + margin)
+            mixed = np.empty((4, last - first, w), np.float32)
+            enter(source.data, first, last, rows, columns, black, scale / a, offset, MIX, mixed)
+            quiet = quick.quick(mixed) if method == "quick" else fine.fine(mixed)
+            leave(quiet, top - first, end - top, top, rows, columns, a, ground, low, MIX, BLACK, 65535, shift > 0, data)
+
+        in_strips(strip, range(0, h, step), say and (lambda v: say((v + shift) / count)), threads)
+
+    for shift in range(count):
+        tiling(shift)
     return data
 
 

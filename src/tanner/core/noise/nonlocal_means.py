@@ -16,7 +16,7 @@ from tanner.core.jit import kernel
 from tanner.core.lanes import FLOATS, LANES, Lanes, alike, choose, count, load, shifted, store
 
 F32 = NDArray[np.float32]
-NEAR, FAR = 4, 7
+NEAR, FAR = 3, 5
 """Tiles up to which every offset is looked at, and every second one."""
 INNER = LANES - 2
 """Tiles whose surroundings are known when differences of LANES are."""

@@ -9,6 +9,15 @@ P = TypeVar("P")
 Say = Callable[[float], None]
 
 
+def even_step(length: int, most: int) -> int:
+    """Rows of a strip, `most` at most: an even number of strips of nearly the same size, so that two threads end together.
+
+    Whatever the number of threads: where a strip begins must not change with them.
+    """
+    count = 2 * max(1, -(-length // (2 * most)))
+    return max(1, -(-length // count))
+
+
 def in_strips(strip: Callable[[P], None], parts: Sequence[P], say: Say | None, threads: int) -> None:
     """Work through all parts.
 

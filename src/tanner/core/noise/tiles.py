@@ -33,13 +33,13 @@ def enter(data, first, last, rows, columns, black, scale, offset, mix, out):
 
 
 @kernel
-def leave(mixed, skip, count, top, rows, columns, a, ground, low, mix, black, white, data):
+def leave(mixed, skip, count, top, rows, columns, a, ground, low, mix, black, white, again, data):
     """Cleaned values back into a mosaic: the mix undone, and the exact unbiased inverse (see `stabilise.unbiased`).
 
     Args:
         mixed: float32 (4, n, w); skip, count: which of its rows are written, from row `top` of tiles on.
         a: float32 (4,) scale of the variance; ground: b / a^2; low: the transform of nothing, at most 1.5.
-        black, white: numbers of 0 and 1; data: uint16 (H, W), filled.
+        black, white: numbers of 0 and 1; data: uint16 (H, W), filled; again: the mean with what is there is.
     """
     w = mixed.shape[2]
     line = np.empty(w, dtype=np.float32)
@@ -61,6 +61,9 @@ def leave(mixed, skip, count, top, rows, columns, a, ground, low, mix, black, wh
                 found = (plain if v < least else best) * s + start
                 line[x] = min(max(found, zero), np.float32(65535.0))
             goal = data[2 * (top + y) + rows[p], columns[p] : columns[p] + 2 * w : 2]
+            if again:
+                for x in range(w):
+                    line[x] = (line[x] + half + np.float32(goal[x])) * half
             for x in range(w):
                 goal[x] = np.uint16(line[x])
 
