@@ -4,7 +4,7 @@ Kernels are compiled by numba, and what their loops become is up to LLVM: values
 is looked up in a row is looked up one by one, and each short loop has a head. The body of an intrinsic that is built with these
 says it all: LLVM splits it into what the processor has (one 512-bit vector, or two or four shorter ones).
 
-Callers are compiled with what stands here and kept on disk: after a change here, a kernel's own file must be touched.
+Kernels are kept on disk with what stands here compiled into them: after a change, `make setup` compiles them anew.
 """
 
 from __future__ import annotations
@@ -93,6 +93,20 @@ def choose(mask: Any, yes: Any, no: Any) -> Lanes:
     builder = (yes if isinstance(yes, Lanes) else no).builder
     a, b = (v if isinstance(v, Lanes) else alike(builder, v) for v in (yes, no))
     return Lanes(builder, builder.select(mask, a.value, b.value))
+
+
+def array(context: Any, builder: Any, kind: Any, value: Any) -> tuple[Any, list[Any]]:
+    """Address and lengths of an array that was handed to an intrinsic; contiguous, float32 or whole numbers."""
+    found = context.make_array(kind)(context, builder, value=value)
+    return found.data, cgutils.unpack_tuple(builder, found.shape, kind.ndim)
+
+
+def place(builder: Any, lengths: list[Any], *at: Any) -> Any:
+    """How far from its beginning a place of a contiguous array lies."""
+    found = at[0]
+    for length, index in zip(lengths[1:], at[1:], strict=True):
+        found = builder.add(builder.mul(found, length), index)
+    return found
 
 
 def _address(builder: Any, data: Any, place: Any) -> Any:

@@ -2,6 +2,7 @@
 
 import sys
 import time
+from pathlib import Path
 
 import numpy as np
 
@@ -33,8 +34,22 @@ def synthetic(width: int = 512, height: int = 384) -> Source:
     return Source(facts, data.astype(np.uint16))
 
 
+def forget_stale(folder: Path) -> int:
+    """Delete what was compiled before any file with kernels changed; says how many files.
+
+    The compiler's cache looks at a kernel's own file only, but what it calls from others is compiled into it.
+    """
+    marks = ("@kernel", "@intrinsic", "llvmlite import")
+    changed = [p.stat().st_mtime for p in folder.rglob("*.py") if any(mark in p.read_text() for mark in marks)]
+    stale = [p for p in folder.rglob("__pycache__/*.nb[ci]") if p.stat().st_mtime < max(changed, default=0.0)]
+    for path in stale:
+        path.unlink(missing_ok=True)
+    return len(stale)
+
+
 def main() -> int:
     started = time.perf_counter()
+    forget_stale(Path(__file__).parent)
     print("Compiling the kernels, once …", flush=True)
     source = synthetic()
     full = defaults(raw=True, lens=True) | {

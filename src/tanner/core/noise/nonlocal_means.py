@@ -13,7 +13,7 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
-from tanner.core.lanes import FLOATS, LANES, Lanes, alike, choose, count, load, shifted, store
+from tanner.core.lanes import FLOATS, LANES, Lanes, alike, array, choose, count, load, place, shifted, store
 
 F32 = NDArray[np.float32]
 NEAR, FAR = 3, 5
@@ -52,20 +52,6 @@ def averaged(noisy: F32, reach: int, base: float, width: float, own: float) -> F
     return means
 
 
-def _array(context: Any, builder: Any, kind: Any, value: Any) -> tuple[Any, list[Any]]:
-    """Address and lengths of an array."""
-    array = context.make_array(kind)(context, builder, value=value)
-    return array.data, cgutils.unpack_tuple(builder, array.shape, kind.ndim)
-
-
-def _place(builder: Any, lengths: list[Any], *at: Any) -> Any:
-    """Where a place of a contiguous array lies from its beginning."""
-    place = at[0]
-    for length, index in zip(lengths[1:], at[1:], strict=True):
-        place = builder.add(builder.mul(place, length), index)
-    return place
-
-
 @intrinsic
 def _weigh(typingctx, noisy, row, far, column, x, w, ring, group, oldest, low, inv, weights, offsets, many):  # type: ignore[no-untyped-def]
     """Weights of INNER tiles of a row for all offsets.
@@ -84,14 +70,14 @@ def _weigh(typingctx, noisy, row, far, column, x, w, ring, group, oldest, low, i
 
     def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         noisy, row, far, column, x, w, ring, group, oldest, low, inv, weights, offsets, many = args
-        data, lengths = _array(context, builder, signature.args[0], noisy)
-        rings, deep = _array(context, builder, signature.args[6], ring)
-        out, wide = _array(context, builder, signature.args[11], weights)
-        steps, _ = _array(context, builder, signature.args[12], offsets)
+        data, lengths = array(context, builder, signature.args[0], noisy)
+        rings, deep = array(context, builder, signature.args[6], ring)
+        out, wide = array(context, builder, signature.args[11], weights)
+        steps, _ = array(context, builder, signature.args[12], offsets)
         number = x.type
         before = builder.sub(column, number(1))
-        here = [load(builder, data, _place(builder, lengths, number(c), row, before)) for c in range(PLANES)]
-        there = [_place(builder, lengths, number(c), far, before) for c in range(PLANES)]
+        here = [load(builder, data, place(builder, lengths, number(c), row, before)) for c in range(PLANES)]
+        there = [place(builder, lengths, number(c), far, before) for c in range(PLANES)]
         slot = builder.mul(group, number(LANES))
         other, start = builder.sub(number(1), oldest), builder.add(x, number(PAD))
         at = count(builder) + alike(builder, builder.sitofp(builder.sub(column, number(PAD)), ir.FloatType()))
@@ -99,22 +85,22 @@ def _weigh(typingctx, noisy, row, far, column, x, w, ring, group, oldest, low, i
         with cgutils.for_range(builder, many, intp=number) as loop:
             dx = builder.load(builder.gep(steps, [loop.index]))
             total = None
-            for one, place in zip(here, there, strict=True):
-                d = one - load(builder, data, builder.add(place, dx))
+            for one, at_other in zip(here, there, strict=True):
+                d = one - load(builder, data, builder.add(at_other, dx))
                 total = d * d if total is None else total + d * d
             assert total is not None
             total = total + shifted(total, total, 0, 1) + shifted(total, total, 0, 2)
-            filled = _place(builder, deep, loop.index, oldest, slot)
+            filled = place(builder, deep, loop.index, oldest, slot)
             whole = (
                 total
                 + load(builder, rings, filled)
-                + load(builder, rings, _place(builder, deep, loop.index, other, slot))
+                + load(builder, rings, place(builder, deep, loop.index, other, slot))
             )
             store(total, rings, filled)
             t = (((whole - low).most(0.0) * inv) * -1.0 + 1.0).most(0.0)
             beside = at + alike(builder, builder.sitofp(dx, ir.FloatType()))
             known = builder.and_(is_one, builder.and_(beside >= 0.0, beside < w))
-            store(choose(known, t * t, 0.0), out, _place(builder, wide, loop.index, start))
+            store(choose(known, t * t, 0.0), out, place(builder, wide, loop.index, start))
         return context.get_dummy_value()
 
     return sig, codegen
@@ -134,24 +120,24 @@ def _gather(typingctx, noisy, row, column, goal, goal_row, weights, x, offsets, 
 
     def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         noisy, row, column, goal, goal_row, weights, x, offsets, many, sign = args
-        data, lengths = _array(context, builder, signature.args[0], noisy)
-        out, high = _array(context, builder, signature.args[3], goal)
-        known, wide = _array(context, builder, signature.args[5], weights)
-        steps, _ = _array(context, builder, signature.args[7], offsets)
+        data, lengths = array(context, builder, signature.args[0], noisy)
+        out, high = array(context, builder, signature.args[3], goal)
+        known, wide = array(context, builder, signature.args[5], weights)
+        steps, _ = array(context, builder, signature.args[7], offsets)
         number = x.type
-        goals = [_place(builder, high, number(c), goal_row, column) for c in range(PLANES + 1)]
+        goals = [place(builder, high, number(c), goal_row, column) for c in range(PLANES + 1)]
         # LLVM keeps these in registers.
         sums = [cgutils.alloca_once(builder, FLOATS) for _ in goals]
         for slot, at in zip(sums, goals, strict=True):
             builder.store(load(builder, out, at).value, slot)
         # Of tiles before the sixteen, the weights are found where those lie.
         behind = builder.icmp_signed("<", sign, sign.type(0))
-        rows = [_place(builder, lengths, number(c), row, column) for c in range(PLANES)]
+        rows = [place(builder, lengths, number(c), row, column) for c in range(PLANES)]
         start = builder.add(x, number(PAD))
         with cgutils.for_range(builder, many, intp=number) as loop:
             dx = builder.mul(builder.load(builder.gep(steps, [loop.index])), sign)
-            place = builder.add(start, builder.select(behind, dx, number(0)))
-            weight = load(builder, known, _place(builder, wide, loop.index, place))
+            column_of = builder.add(start, builder.select(behind, dx, number(0)))
+            weight = load(builder, known, place(builder, wide, loop.index, column_of))
             for c, slot in enumerate(sums):
                 value = Lanes(builder, builder.load(slot))
                 if c < PLANES:

@@ -7,12 +7,11 @@ from typing import Any
 
 import numpy as np
 from numba import types
-from numba.core import cgutils
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
-from tanner.core.lanes import LANES, Lanes, alike, load, store, summed
+from tanner.core.lanes import LANES, Lanes, alike, array, load, store, summed
 
 F32 = NDArray[np.float32]
 SIZE = 12
@@ -48,15 +47,6 @@ def filtered(noisy: F32, pilot: F32, step: int) -> F32:
     return result
 
 
-def _arrays(context: Any, builder: Any, kinds: Any, values: Any) -> list[tuple[Any, Any]]:
-    """Addresses and lengths of rows of arrays."""
-    found = []
-    for kind, value in zip(kinds, values, strict=True):
-        array = context.make_array(kind)(context, builder, value=value)
-        found.append((array.data, cgutils.unpack_tuple(builder, array.shape, kind.ndim)[-1]))
-    return found
-
-
 @intrinsic
 def _columns(typingctx, matrix, source, row, column, goal, goal_row):  # type: ignore[no-untyped-def]
     """Add matrix (SIZE, SIZE) times SIZE rows of the source, in sixteen columns, to SIZE rows of the goal."""
@@ -65,7 +55,9 @@ def _columns(typingctx, matrix, source, row, column, goal, goal_row):  # type: i
     def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         matrix, source, row, column, goal, goal_row = args
         kinds = (signature.args[0], signature.args[1], signature.args[4])
-        (m, _), (data, wide), (out, high) = _arrays(context, builder, kinds, (matrix, source, goal))
+        (m, _), (data, (_, wide)), (out, (_, high)) = (
+            array(context, builder, kind, value) for kind, value in zip(kinds, (matrix, source, goal), strict=True)
+        )
         at = builder.add(builder.mul(row, wide), column)
         rows = []
         for _ in range(SIZE):
@@ -97,8 +89,9 @@ def _block(typingctx, noisy, pilot, column, across, back, work, edge, sums, weig
     def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         column = args[2]
         kinds, values = (tuple(v[:2]) + tuple(v[3:]) for v in (signature.args, args))
-        arrays = _arrays(context, builder, kinds, values)
-        (noisy, wide), (pilot, _), (across, _), (back, _), (work, _), (edge, _), (sums, long), (weights, _) = arrays
+        arrays = [array(context, builder, kind, value) for kind, value in zip(kinds, values, strict=True)]
+        noisy, pilot, across, back, work, edge, sums, weights = (data for data, _ in arrays)
+        wide, long = arrays[0][1][1], arrays[6][1][1]
         number = column.type
 
         def product(data: Any, at: Any, rows: list[Lanes]) -> Lanes:

@@ -16,6 +16,7 @@ from tanner.core.lanes import (
     Lanes,
     Shelf,
     alike,
+    array,
     choose,
     count,
     floats,
@@ -76,8 +77,7 @@ def _run_of(reach: int) -> Any:
 
         def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
             plane, place, v, slope, polynomials, u, du, gain, gain_step, out, at, keep = args
-            array = context.make_array(signature.args[0])(context, builder, value=plane)
-            wide = cgutils.unpack_tuple(builder, array.shape, 2)[1]
+            data, (_, wide) = array(context, builder, signature.args[0], plane)
             p = cgutils.unpack_tuple(builder, polynomials, 24)
             columns = []
             # The last vector begins before the end of the one before, so that nothing beyond the reach is read.
@@ -85,7 +85,7 @@ def _run_of(reach: int) -> Any:
                 start = min(begun, reach - LANES)
                 q, taps = builder.add(place, place.type(start)), []
                 for _ in range(7):
-                    taps.append(load(builder, array.data, q))
+                    taps.append(load(builder, data, q))
                     q = builder.add(q, wide)
                 columns.append(_passing(count(builder, start) * slope + v, taps, p))
             n = count(builder)
@@ -98,7 +98,7 @@ def _run_of(reach: int) -> Any:
                 shelf = Shelf(columns)
                 taps = [shelf.at(moved(builder, at_column, k)) for k in range(6)]
                 value = _weighed(f - floats(builder, at_column) - 0.5, taps, p)
-            goal = context.make_array(signature.args[9])(context, builder, value=out).data
+            goal, _ = array(context, builder, signature.args[9], out)
             store_some(value * (n * gain_step + gain), goal, at, n < keep)
             return context.get_dummy_value()
 
@@ -134,24 +134,19 @@ def cells(typingctx, nodes, c, k, frame, out):  # type: ignore[no-untyped-def]
     sig = types.void(nodes, c, k, frame, out)
 
     def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        nodes, c, k, frame, out = args
-        source, goal, about = (
-            context.make_array(kind)(context, builder, value=value)
-            for kind, value in zip(
-                (signature.args[0], signature.args[4], signature.args[3]), (nodes, out, frame), strict=True
-            )
+        _, c, k, _, _ = args
+        (source, (_, row)), (goal, (_, high)), (about, _) = (
+            array(context, builder, signature.args[n], args[n]) for n in (0, 4, 3)
         )
-        row = cgutils.unpack_tuple(builder, source.shape, 2)[1]
-        high = cgutils.unpack_tuple(builder, goal.shape, 2)[1]
         start, w, inv, ox, oy, rows, cols, begin, end = (
-            alike(builder, builder.load(builder.gep(about.data, [k.type(n)]))) for n in range(FRAME)
+            alike(builder, builder.load(builder.gep(about, [k.type(n)]))) for n in range(FRAME)
         )
 
         def node(number: Any) -> tuple[Lanes, Lanes]:
             """Values at the left of each cell, and by how much they are larger at the right."""
             at = builder.add(builder.mul(number, row), k)
-            left = load(builder, source.data, at)
-            return left, load(builder, source.data, builder.add(at, k.type(1))) - left
+            left = load(builder, source, at)
+            return left, load(builder, source, builder.add(at, k.type(1))) - left
 
         twice = builder.mul(c, c.type(2))
         (ax, sx), (ay, sy), (ag, sg) = node(twice), node(builder.add(twice, c.type(1))), node(k.type(6))
@@ -193,7 +188,7 @@ def cells(typingctx, nodes, c, k, frame, out):  # type: ignore[no-untyped-def]
         left, top = choose(near, mu, choose(easy, mw, 0.0)), choose(near, mv, mx)
         found = (u, v, du, dv, g, dg, slope, left, top, choose(near, float(SPAN), reach), at, keep, u - left)
         for n, lanes in enumerate((*found, choose(near, va, wa) - top)):
-            store(lanes, goal.data, builder.add(builder.mul(k.type(n), high), k))
+            store(lanes, goal, builder.add(builder.mul(k.type(n), high), k))
         return context.get_dummy_value()
 
     return sig, codegen

@@ -1,0 +1,26 @@
+"""What was compiled from older files is made anew."""
+
+import os
+from pathlib import Path
+
+from tanner.core.warm import forget_stale
+
+
+def test_what_was_compiled_before_a_kernel_changed_is_forgotten(tmp_path: Path) -> None:
+    kept = tmp_path / "a" / "__pycache__"
+    kept.mkdir(parents=True)
+    times = {
+        tmp_path / "a" / "loops.py": ("@kernel\ndef f(): ...", 100),
+        tmp_path / "lanes.py": ("from llvmlite import ir", 200),
+        tmp_path / "a" / "other.py": ("nothing that is compiled", 400),
+        kept / "loops.f-1.nbi": ("", 150),
+        kept / "loops.f-1.1.nbc": ("", 250),
+        kept / "other.cpython.pyc": ("", 50),
+    }
+    for path, (text, changed) in times.items():
+        path.write_text(text)
+        os.utime(path, (changed, changed))
+    assert forget_stale(tmp_path) == 1
+    assert sorted(p.name for p in kept.iterdir()) == ["loops.f-1.1.nbc", "other.cpython.pyc"]
+    (tmp_path / "a" / "loops.py").touch()
+    assert forget_stale(tmp_path) == 1 and forget_stale(tmp_path) == 0
