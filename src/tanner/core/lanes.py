@@ -65,6 +65,10 @@ class Lanes:
         floor = _function(self.builder, "llvm.floor.v16f32", FLOATS, [FLOATS])
         return Lanes(self.builder, self.builder.call(floor, [self.value]))
 
+    def root(self) -> Lanes:
+        root = _function(self.builder, "llvm.sqrt.v16f32", FLOATS, [FLOATS])
+        return Lanes(self.builder, self.builder.call(root, [self.value]))
+
     def least(self, other: Any) -> Lanes:
         """The smaller of two."""
         return choose(self < other, self, other)

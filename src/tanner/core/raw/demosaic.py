@@ -3,14 +3,22 @@
 The method follows the idea of ratio-corrected interpolation (source: sanz2015): green is carried along
 the direction with less variation and corrected by the ratio of a low-pass of all colours; red and blue
 follow as differences to green, weighted by inverse gradients. Working on square roots makes noise even
-and avoids overshoot at dark edges. Every step is computed at every pixel and chosen by parity after,
-which vectorises better than striding over half of them.
+and avoids overshoot at dark edges.
+
+Even and odd columns are kept apart from the first step to the last: of a row's colours one lies in the even columns and the
+other in the odd ones, so each step is done where it is needed, and neighbours still lie in a row.
 """
 
+from typing import Any
+
 import numpy as np
+from llvmlite import ir
+from numba import types
+from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
+from tanner.core.lanes import FLOATS, LANES, WHOLES, Lanes, array, count, load, place, store, store_some
 
 F32 = NDArray[np.float32]
 MARGIN = 8
@@ -18,195 +26,253 @@ MARGIN = 8
 BLOCK_W = 800
 _RING = 16
 """Rows kept of each intermediate plane: enough for the furthest row that a step looks back to."""
+_PAD = 4
+"""Columns of a half on either side that are read, but of which nothing comes."""
+_HALF = BLOCK_W // 2 + MARGIN
 OFFSET = np.float32(1 / 512)
 """Added before the root, so that noise below black keeps its sign."""
 _EPS = np.float32(1e-4)
 
 
 def scratch() -> F32:
-    """Work space for one thread: the ring of rows of the eight planes."""
-    return np.zeros((8, _RING, BLOCK_W + 2 * MARGIN), dtype=np.float32)
+    """Work space for one thread: the ring of rows of the eight planes, even columns and odd ones."""
+    return np.zeros((8, _RING, 2, _HALF + 2 * _PAD), dtype=np.float32)
 
 
-# Each step below fills one row of a plane from rows that are there already. Rows are addressed as
-# slices from 0 (LLVM cannot prove that "j - 3" is not negative, and then does not vectorise), and a
-# loop has one store. Quotients are brought to one denominator: divisions are the dearest operation.
+@intrinsic
+def _split(typingctx, raw, y, x, black, gain, phase, halves, at):  # type: ignore[no-untyped-def]
+    """Square roots of 32 balanced px of a row, even and odd ones apart.
+
+    Args:
+        raw: uint16 (H, W); y, x: the first of the px.
+        black, gain: float32 (2, 2); phase: where in them, in a row, the even px are.
+        halves: float32 (2, n); at: where in each.
+    """
+    sig = types.void(raw, y, x, black, gain, phase, halves, at)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        (data, wide), (blacks, _), (gains, _), (goal, high) = (
+            array(context, builder, signature.args[n], args[n]) for n in (0, 3, 4, 6)
+        )
+        y, x, phase, at = args[1], args[2], args[5], args[7]
+        both = ir.VectorType(ir.IntType(16), 2 * LANES)
+        pointer = builder.bitcast(builder.gep(data, [place(builder, wide, y, x)]), both.as_pointer())
+        numbers = builder.load(pointer, align=2)
+        row = builder.mul(builder.and_(y, y.type(1)), y.type(2))
+        for half in (0, 1):
+            chosen = ir.Constant(WHOLES, list(range(half, 2 * LANES, 2)))
+            some = builder.shuffle_vector(numbers, ir.Constant(both, ir.Undefined), chosen)
+            where = builder.add(row, builder.xor(phase, phase.type(half)))
+            b, g = (builder.load(builder.gep(each, [where])) for each in (blacks, gains))
+            value = Lanes(builder, builder.uitofp(builder.zext(some, WHOLES), FLOATS))
+            root = ((value - b) * g + float(OFFSET)).most(0.0).root()
+            store(root, goal, place(builder, high, at.type(half), at))
+        return context.get_dummy_value()
+
+    return sig, codegen
+
+
+@intrinsic
+def _joined(typingctx, green, even, odd, at, out, first, keep):  # type: ignore[no-untyped-def]
+    """Green plus differences, from roots to 32 linear values, even and odd columns together again.
+
+    Args:
+        green: float32 (2, n); even, odd: float32 (n,), the differences; at: where in each.
+        out: float32 (w,); first: where in it; keep: int, so many are written.
+    """
+    sig = types.void(green, even, odd, at, out, first, keep)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        (greens, high), (evens, _), (odds, _), (goal, _) = (
+            array(context, builder, signature.args[n], args[n]) for n in (0, 1, 2, 4)
+        )
+        at, first, keep = args[3], args[5], args[6]
+        found = []
+        for half, differences in enumerate((evens, odds)):
+            r = load(builder, greens, place(builder, high, at.type(half), at)) + load(builder, differences, at)
+            found.append((r * r.most(r * -1.0) - float(OFFSET)).value)
+        left = builder.sitofp(keep, ir.FloatType())
+        for part in (0, 1):
+            chosen = [n // 2 + LANES // 2 * part + LANES * (n % 2) for n in range(LANES)]
+            mixed = Lanes(builder, builder.shuffle_vector(*found, ir.Constant(WHOLES, chosen)))
+            start = builder.add(first, first.type(LANES * part))
+            store_some(mixed, goal, start, count(builder, LANES * part) < left)
+        return context.get_dummy_value()
+
+    return sig, codegen
+
+
+# Each step below fills one row of a plane from rows that are there already, for one half of its columns. Column m of the even
+# half lies left of column m of the odd one: of half p, the neighbours to the left lie from m - 1 + p on in the other half, those
+# to the right from m + p on. Rows are addressed as slices from 0 (LLVM cannot prove that "m - 3" is not negative, and then does not
+# vectorise), and a loop has one store. Quotients are brought to one denominator: divisions are the dearest operation.
 
 
 @kernel
-def _load(raw, y, x0, black, gain, row, w):
-    """Square roots of one balanced row, mirrored at the borders without changing the phase."""
+def _load(raw, y, x0, black, gain, halves, w):
+    """Square roots of one balanced row, mirrored at the borders without changing the phase; w even."""
     height, width = raw.shape
     if y < 0:
         y = -y
     if y >= height:
         y = 2 * height - 2 - y
     y = min(max(y, 0), height - 1)
-    b0, b1 = black[y & 1, x0 & 1], black[y & 1, (x0 + 1) & 1]
-    g0, g1 = gain[y & 1, x0 & 1], gain[y & 1, (x0 + 1) & 1]
-    zero = np.float32(0.0)
-    if x0 >= 0 and x0 + w <= width:
-        line = raw[y, x0 : x0 + w]
-        for j in range(w):
-            odd = (j & 1) == 1
-            b = b1 if odd else b0
-            g = g1 if odd else g0
-            row[j] = np.sqrt(max((np.float32(line[j]) - b) * g + OFFSET, zero))
-    else:
-        for j in range(w):
-            x = x0 + j
-            if x < 0:
-                x = -x
-            if x >= width:
-                x = 2 * width - 2 - x
-            x = min(max(x, 0), width - 1)
-            odd = (j & 1) == 1
-            b = b1 if odd else b0
-            g = g1 if odd else g0
-            row[j] = np.sqrt(max((np.float32(raw[y, x]) - b) * g + OFFSET, zero))
+    phase = x0 & 1
+    if x0 >= 0 and x0 + w <= width and w >= 2 * LANES:
+        for n in range((w + 2 * LANES - 1) // (2 * LANES)):
+            j = min(n * 2 * LANES, w - 2 * LANES)
+            _split(raw, y, x0 + j, black, gain, phase, halves, _PAD + j // 2)
+        return
+    for j in range(w):
+        x = x0 + j
+        if x < 0:
+            x = -x
+        if x >= width:
+            x = 2 * width - 2 - x
+        x = min(max(x, 0), width - 1)
+        p = (phase + j) & 1
+        value = (np.float32(raw[y, x]) - black[y & 1, p]) * gain[y & 1, p] + OFFSET
+        halves[j & 1, _PAD + j // 2] = np.sqrt(max(value, np.float32(0.0)))
 
 
 @kernel
-def _statistics(s, vv, hh, lp, i, w):
+def _statistics(s, vv, hh, lp, i, p, n):
     """Squared high-pass along columns and rows, and the low-pass of all colours."""
-    n = w - 6
     three, six = np.float32(3.0), np.float32(6.0)
-    a, b, c, d = s[(i - 3) & 15, 3:], s[(i - 2) & 15, 3:], s[(i - 1) & 15, 3:], s[i & 15, 3:]
-    e, f, g = s[(i + 1) & 15, 3:], s[(i + 2) & 15, 3:], s[(i + 3) & 15, 3:]
-    out = vv[i & 15, 3:]
+    o, q, m = 1 - p, _PAD + p, _PAD
+    a, b, c, d = s[(i - 3) & 15, p, m:], s[(i - 2) & 15, p, m:], s[(i - 1) & 15, p, m:], s[i & 15, p, m:]
+    e, f, g = s[(i + 1) & 15, p, m:], s[(i + 2) & 15, p, m:], s[(i + 3) & 15, p, m:]
+    out = vv[i & 15, p, m:]
     for j in range(n):
         v = six * d[j] + a[j] - c[j] - e[j] + g[j] - three * (b[j] + f[j])
         out[j] = v * v
-    r = s[i & 15]
-    w3, w2, w1, e1, e2, e3 = r[0:], r[1:], r[2:], r[4:], r[5:], r[6:]
-    out = hh[i & 15, 3:]
+    r, t = s[i & 15, o], s[i & 15, p]
+    w3, w2, w1, e1, e2, e3 = r[q - 2 :], t[m - 1 :], r[q - 1 :], r[q:], t[m + 1 :], r[q + 1 :]
+    out = hh[i & 15, p, m:]
     for j in range(n):
         u = six * d[j] + w3[j] - w1[j] - e1[j] + e3[j] - three * (w2[j] + e2[j])
         out[j] = u * u
-    u1, u0, u2 = s[(i - 1) & 15, 2:], s[(i - 1) & 15, 3:], s[(i - 1) & 15, 4:]
-    l1, l0, l2 = s[(i + 1) & 15, 2:], s[(i + 1) & 15, 3:], s[(i + 1) & 15, 4:]
-    out = lp[i & 15, 3:]
+    u1, u0, u2 = s[(i - 1) & 15, o, q - 1 :], s[(i - 1) & 15, p, m:], s[(i - 1) & 15, o, q:]
+    l1, l0, l2 = s[(i + 1) & 15, o, q - 1 :], s[(i + 1) & 15, p, m:], s[(i + 1) & 15, o, q:]
+    out = lp[i & 15, p, m:]
     for j in range(n):
         sides = np.float32(2.0) * (u0[j] + l0[j] + w1[j] + e1[j])
         out[j] = np.float32(4.0) * d[j] + sides + u1[j] + u2[j] + l1[j] + l2[j]
 
 
 @kernel
-def _direction(vv, hh, vh, i, w):
+def _direction(vv, hh, vh, i, p, n):
     """Share of the horizontal estimate, 0 to 1, from the variation along both directions."""
-    a, b, c = vv[(i - 1) & 15, 4:], vv[i & 15, 4:], vv[(i + 1) & 15, 4:]
-    d, e, f, out = hh[i & 15, 3:], hh[i & 15, 4:], hh[i & 15, 5:], vh[i & 15, 4:]
-    for j in range(w - 8):
+    o, q, m = 1 - p, _PAD + p, _PAD
+    a, b, c = vv[(i - 1) & 15, p, m:], vv[i & 15, p, m:], vv[(i + 1) & 15, p, m:]
+    d, e, f, out = hh[i & 15, o, q - 1 :], hh[i & 15, p, m:], hh[i & 15, o, q:], vh[i & 15, p, m:]
+    for j in range(n):
         v = a[j] + b[j] + c[j] + np.float32(1e-9)
         u = d[j] + e[j] + f[j] + np.float32(1e-9)
         out[j] = v / (u + v)
 
 
 @kernel
-def _green(s, lp, vh, green, ev, eh, first, i, w):
-    """Green everywhere: measured where the phase says so, else interpolated."""
+def _green(s, lp, vh, green, ev, eh, i, p, n):
+    """At red and blue, which lie in half p: green, and where it is measured, that."""
     half, two = np.float32(0.5), np.float32(2.0)
-    n = w - 10
-    o, lo = s[i & 15, 5:], lp[i & 15, 5:]
-    n4, n3, n2, n1 = s[(i - 4) & 15, 5:], s[(i - 3) & 15, 5:], s[(i - 2) & 15, 5:], s[(i - 1) & 15, 5:]
-    s1, s2, s3, s4 = s[(i + 1) & 15, 5:], s[(i + 2) & 15, 5:], s[(i + 3) & 15, 5:], s[(i + 4) & 15, 5:]
-    ln, ls = lp[(i - 2) & 15, 5:], lp[(i + 2) & 15, 5:]
+    h, q, m = 1 - p, _PAD + p, _PAD
+    o, lo = s[i & 15, p, m:], lp[i & 15, p, m:]
+    n4, n3, n2, n1 = s[(i - 4) & 15, p, m:], s[(i - 3) & 15, p, m:], s[(i - 2) & 15, p, m:], s[(i - 1) & 15, p, m:]
+    s1, s2, s3, s4 = s[(i + 1) & 15, p, m:], s[(i + 2) & 15, p, m:], s[(i + 3) & 15, p, m:], s[(i + 4) & 15, p, m:]
+    ln, ls = lp[(i - 2) & 15, p, m:], lp[(i + 2) & 15, p, m:]
     for j in range(n):
         ns = _EPS + abs(n1[j] - s1[j])
         gn = ns + abs(o[j] - n2[j]) + abs(n1[j] - n3[j]) + abs(n2[j] - n4[j])
         gs = ns + abs(o[j] - s2[j]) + abs(s1[j] - s3[j]) + abs(s2[j] - s4[j])
         a, b = lo[j] + ln[j] + _EPS, lo[j] + ls[j] + _EPS
         ev[j] = two * lo[j] * (gs * n1[j] * b + gn * s1[j] * a) / ((gn + gs) * a * b)
-    r = s[i & 15]
-    w4, w3, w2, w1, e1, e2, e3, e4 = r[1:], r[2:], r[3:], r[4:], r[6:], r[7:], r[8:], r[9:]
-    lw, le = lp[i & 15, 3:], lp[i & 15, 7:]
+    r, t = s[i & 15, p], s[i & 15, h]
+    w4, w3, w2, w1 = r[m - 2 :], t[q - 2 :], r[m - 1 :], t[q - 1 :]
+    e1, e2, e3, e4 = t[q:], r[m + 1 :], t[q + 1 :], r[m + 2 :]
+    lw, le = lp[i & 15, p, m - 1 :], lp[i & 15, p, m + 1 :]
     for j in range(n):
         we = _EPS + abs(w1[j] - e1[j])
         gw = we + abs(o[j] - w2[j]) + abs(w1[j] - w3[j]) + abs(w2[j] - w4[j])
         ge = we + abs(o[j] - e2[j]) + abs(e1[j] - e3[j]) + abs(e2[j] - e4[j])
         a, b = lo[j] + lw[j] + _EPS, lo[j] + le[j] + _EPS
         eh[j] = two * lo[j] * (ge * w1[j] * b + gw * e1[j] * a) / ((gw + ge) * a * b)
-    nw, ne, here = vh[(i - 1) & 15, 4:], vh[(i - 1) & 15, 6:], vh[i & 15, 5:]
-    sw, se = vh[(i + 1) & 15, 4:], vh[(i + 1) & 15, 6:]
-    out = green[i & 15, 5:]
+    nw, ne, here = vh[(i - 1) & 15, h, q - 1 :], vh[(i - 1) & 15, h, q:], vh[i & 15, p, m:]
+    sw, se = vh[(i + 1) & 15, h, q - 1 :], vh[(i + 1) & 15, h, q:]
+    out = green[i & 15, p, m:]
     for j in range(n):
         around = np.float32(0.25) * (nw[j] + ne[j] + sw[j] + se[j])
-        # Loads stand outside of the choices, which then become selects instead of branches.
-        middle, measured = here[j], o[j]
+        middle = here[j]
         share = around if abs(half - middle) < abs(half - around) else middle
-        guess = ev[j] + share * (eh[j] - ev[j])
-        out[j] = measured if (j & 1) == first else guess
+        out[j] = ev[j] + share * (eh[j] - ev[j])
+    measured, out = s[i & 15, h, m:], green[i & 15, h, m:]
+    for j in range(n):
+        out[j] = measured[j]
 
 
 @kernel
-def _difference(s, green, d, i, w):
-    a, g, out = s[i & 15, 5:], green[i & 15, 5:], d[i & 15, 5:]
-    for j in range(w - 10):
+def _difference(s, green, d, i, p, n):
+    a, g, out = s[i & 15, p, _PAD:], green[i & 15, p, _PAD:], d[i & 15, p, _PAD:]
+    for j in range(n):
         out[j] = a[j] - g[j]
 
 
 @kernel
-def _diagonal(s, green, d, other, i, w):
-    """At red and blue: the other colour's difference, from the four diagonals."""
-    snw, sne = s[(i - 1) & 15, 6:], s[(i - 1) & 15, 8:]
-    ssw, sse = s[(i + 1) & 15, 6:], s[(i + 1) & 15, 8:]
-    dnw, dne = d[(i - 1) & 15, 6:], d[(i - 1) & 15, 8:]
-    dsw, dse = d[(i + 1) & 15, 6:], d[(i + 1) & 15, 8:]
-    gnw, gne = green[(i - 2) & 15, 5:], green[(i - 2) & 15, 9:]
-    gsw, gse = green[(i + 2) & 15, 5:], green[(i + 2) & 15, 9:]
-    o, out = green[i & 15, 7:], other[i & 15, 7:]
-    for j in range(w - 14):
-        p = abs(snw[j] - sse[j]) + _EPS
-        q = abs(sne[j] - ssw[j]) + _EPS
-        nw, se = p + abs(o[j] - gnw[j]), p + abs(o[j] - gse[j])
-        ne, sw = q + abs(o[j] - gne[j]), q + abs(o[j] - gsw[j])
+def _diagonal(s, green, d, other, i, p, n):
+    """At red and blue, in half p: the other colour's difference, from the four diagonals."""
+    h, q, m = 1 - p, _PAD + p, _PAD
+    up, down = (i - 1) & 15, (i + 1) & 15
+    snw, sne, ssw, sse = s[up, h, q - 1 :], s[up, h, q:], s[down, h, q - 1 :], s[down, h, q:]
+    dnw, dne, dsw, dse = d[up, h, q - 1 :], d[up, h, q:], d[down, h, q - 1 :], d[down, h, q:]
+    gnw, gne = green[(i - 2) & 15, p, m - 1 :], green[(i - 2) & 15, p, m + 1 :]
+    gsw, gse = green[(i + 2) & 15, p, m - 1 :], green[(i + 2) & 15, p, m + 1 :]
+    o, out = green[i & 15, p, m:], other[i & 15, p, m:]
+    for j in range(n):
+        v = abs(snw[j] - sse[j]) + _EPS
+        u = abs(sne[j] - ssw[j]) + _EPS
+        nw, se = v + abs(o[j] - gnw[j]), v + abs(o[j] - gse[j])
+        ne, sw = u + abs(o[j] - gne[j]), u + abs(o[j] - gsw[j])
         a, b = nw * se, ne * sw
         top = b * (dnw[j] * se + dse[j] * nw) + a * (dne[j] * sw + dsw[j] * ne)
         out[j] = top / (b * (nw + se) + a * (ne + sw))
 
 
 @kernel
-def _sides(d, other, green, vh, own, far, i, w):
-    """At green: the difference of this row's colour and of the other one, from the four sides."""
+def _sides(d, other, green, vh, own, far, i, p, n):
+    """At green, in half p: the difference of this row's colour and of the other one, from the four sides."""
     one = np.float32(1.0)
-    m = MARGIN
+    h, q, m = 1 - p, _PAD + p, _PAD
     up, at, down = (i - 1) & 15, i & 15, (i + 1) & 15
-    g, g_n, g_s = green[at, m:], green[up, m:], green[down, m:]
-    g_w, g_e, gw2, ge2 = green[at, m - 1 :], green[at, m + 1 :], green[at, m - 2 :], green[at, m + 2 :]
-    v = vh[at, m:]
-    d_w, d_e, d_n, d_s = d[at, m - 1 :], d[at, m + 1 :], d[up, m:], d[down, m:]
-    o_w, o_e, o_n, o_s = other[at, m - 1 :], other[at, m + 1 :], other[up, m:], other[down, m:]
-    for j in range(w):
-        n, s = _EPS + abs(g[j] - g_n[j]), _EPS + abs(g[j] - g_s[j])
-        own_v = s * o_n[j] + n * o_s[j]
+    g, g_n, g_s = green[at, p, m:], green[up, p, m:], green[down, p, m:]
+    g_w, g_e, gw2, ge2 = green[at, h, q - 1 :], green[at, h, q:], green[at, p, m - 1 :], green[at, p, m + 1 :]
+    v = vh[at, p, m:]
+    d_w, d_e, d_n, d_s = d[at, h, q - 1 :], d[at, h, q:], d[up, p, m:], d[down, p, m:]
+    o_w, o_e, o_n, o_s = other[at, h, q - 1 :], other[at, h, q:], other[up, p, m:], other[down, p, m:]
+    mine, theirs = own[m:], far[m:]
+    for j in range(n):
+        n_, s_ = _EPS + abs(g[j] - g_n[j]), _EPS + abs(g[j] - g_s[j])
+        own_v = s_ * o_n[j] + n_ * o_s[j]
         west = _EPS + abs(g[j] - g_w[j]) + abs(g[j] - gw2[j])
         east = _EPS + abs(g[j] - g_e[j]) + abs(g[j] - ge2[j])
         own_h = east * d_w[j] + west * d_e[j]
-        a, b = n + s, west + east
-        own[j] = (own_v * b * (one - v[j]) + own_h * a * v[j]) / (a * b)
-    for j in range(w):
-        n, s = _EPS + abs(g[j] - g_n[j]), _EPS + abs(g[j] - g_s[j])
-        far_v = s * d_n[j] + n * d_s[j]
+        a, b = n_ + s_, west + east
+        mine[j] = (own_v * b * (one - v[j]) + own_h * a * v[j]) / (a * b)
+    for j in range(n):
+        n_, s_ = _EPS + abs(g[j] - g_n[j]), _EPS + abs(g[j] - g_s[j])
+        far_v = s_ * d_n[j] + n_ * d_s[j]
         west = _EPS + abs(g[j] - g_w[j]) + abs(g[j] - gw2[j])
         east = _EPS + abs(g[j] - g_e[j]) + abs(g[j] - ge2[j])
         far_h = east * o_w[j] + west * o_e[j]
-        a, b = n + s, west + east
-        far[j] = (far_v * b * (one - v[j]) + far_h * a * v[j]) / (a * b)
+        a, b = n_ + s_, west + east
+        theirs[j] = (far_v * b * (one - v[j]) + far_h * a * v[j]) / (a * b)
 
 
 @kernel
-def _choose(known, guess, first, out, w):
-    for j in range(w):
-        a, b = known[j], guess[j]
-        out[j] = a if (j & 1) == first else b
-
-
-@kernel
-def _plus(g, difference, out, w):
-    """Green plus difference, from roots to a linear value."""
-    for j in range(w):
-        r = g[j] + difference[j]
-        out[j] = r * abs(r) - OFFSET
+def _write(green, even, odd, out, n):
+    """A row of one colour: green plus its differences, from the margin on."""
+    for part in range((n + 2 * LANES - 1) // (2 * LANES)):
+        j = part * 2 * LANES
+        _joined(green, even, odd, _PAD + MARGIN // 2 + j // 2, out, j, n - j)
 
 
 @kernel
@@ -224,36 +290,47 @@ def demosaic_region(raw, y0, x0, black, gain, red_y, red_x, work, out):
     height, width = out.shape[1], out.shape[2]
     s, vv, hh, lp = work[0], work[1], work[2], work[3]
     vh, green, d, other = work[4], work[5], work[6], work[7]
-    rows = np.empty((6, BLOCK_W + 2 * MARGIN), dtype=np.float32)
-    none = np.zeros(BLOCK_W + 2 * MARGIN, dtype=np.float32)
+    length = _HALF + 2 * _PAD
+    ev, eh = np.empty(length, dtype=np.float32), np.empty(length, dtype=np.float32)
+    own, far = np.zeros(length, dtype=np.float32), np.zeros(length, dtype=np.float32)
+    none = np.zeros(length, dtype=np.float32)
     m = MARGIN
     for bx in range(0, width, BLOCK_W):
         n = min(BLOCK_W, width - bx)
-        w = n + 2 * m
+        w = n + (n & 1) + 2 * m
+        half = w // 2
         left = x0 + bx - m
         # Row numbers count from the image; each step runs as soon as the rows it needs are there.
         for y in range(y0 - m, y0 + height + m):
             _load(raw, y, left, black, gain, s[y & 15], w)
-            _statistics(s, vv, hh, lp, y - 3, w)
-            _direction(vv, hh, vh, y - 4, w)
+            for p in range(2):
+                _statistics(s, vv, hh, lp, y - 3, p, half)
+            for p in range(2):
+                _direction(vv, hh, vh, y - 4, p, half)
+            # The half in which red and blue lie; it changes from row to row.
             i = y - 5
-            _green(s, lp, vh, green, rows[0], rows[1], (i + left + red_y + red_x) & 1, i, w)
-            _difference(s, green, d, i, w)
-            _diagonal(s, green, d, other, y - 7, w)
+            p = (i + left + red_y + red_x) & 1
+            _green(s, lp, vh, green, ev, eh, i, p, half)
+            _difference(s, green, d, i, p, half)
+            _diagonal(s, green, d, other, y - 7, p, half)
             i = y - 8
             if i < y0 or i >= y0 + height:
                 continue
-            _sides(d, other, green, vh, rows[2], rows[3], i, n)
+            # Three rows up it is the other half that has the colours.
+            _sides(d, other, green, vh, own, far, i, p, half)
+            k, at = i - y0, i & 15
+            mine, theirs = d[at, 1 - p], other[at, 1 - p]
+            this, that = (
+                (out[0, k, bx:], out[2, k, bx:]) if ((i + red_y) & 1) == 0 else (out[2, k, bx:], out[0, k, bx:])
+            )
             # At red and blue the differences are known: "own" is the colour that this row measures.
-            first = (i + left + m + red_y + red_x) & 1
-            _choose(d[i & 15, m:], rows[2], first, rows[4], n)
-            _choose(other[i & 15, m:], rows[3], first, rows[5], n)
-            red_row = ((i + red_y) & 1) == 0
-            g = green[i & 15, m:]
-            k = i - y0
-            _plus(g, rows[4] if red_row else rows[5], out[0, k, bx:], n)
-            _plus(g, none, out[1, k, bx:], n)
-            _plus(g, rows[5] if red_row else rows[4], out[2, k, bx:], n)
+            if p == 0:
+                _write(green[at], own, mine, this, n)
+                _write(green[at], far, theirs, that, n)
+            else:
+                _write(green[at], mine, own, this, n)
+                _write(green[at], theirs, far, that, n)
+            _write(green[at], none, none, out[1, k, bx:], n)
 
 
 @kernel
