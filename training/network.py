@@ -5,7 +5,8 @@ from torch.nn import functional
 
 from tanner.core.noise.coding import INPUTS, OUTPUTS
 
-WIDTHS = (32, 64, 112)
+WIDTHS, MIDDLE = (32, 64, 112), 5
+"""Channels at each scale, and blocks at the smallest."""
 
 
 class Block(nn.Module):
@@ -32,7 +33,7 @@ class Network(nn.Module):
         self.down0 = nn.Conv2d(a, b, 2, stride=2)
         self.in1 = nn.Sequential(Block(b), Block(b))
         self.down1 = nn.Conv2d(b, c, 2, stride=2)
-        self.middle = nn.Sequential(Block(c), Block(c), Block(c))
+        self.middle = nn.Sequential(*(Block(c) for _ in range(MIDDLE)))
         self.up1 = nn.ConvTranspose2d(c, b, 2, stride=2)
         self.out1 = nn.Sequential(Block(b), Block(b))
         self.up0 = nn.ConvTranspose2d(b, a, 2, stride=2)
