@@ -1,7 +1,11 @@
 """What was compiled from older files is made anew."""
 
 import os
+import subprocess
+import sys
 from pathlib import Path
+
+import pytest
 
 from tanner.core.warm import forget_stale
 
@@ -24,3 +28,14 @@ def test_what_was_compiled_before_a_kernel_changed_is_forgotten(tmp_path: Path) 
     assert sorted(p.name for p in kept.iterdir()) == ["loops.f-1.1.nbc", "other.cpython.pyc"]
     (tmp_path / "a" / "loops.py").touch()
     assert forget_stale(tmp_path) == 1 and forget_stale(tmp_path) == 0
+
+
+@pytest.mark.parametrize(
+    "module", ["core.lanes", "core.raw.demosaic", "core.noise.methods", "core.optics.runs", "core.render"]
+)
+def test_kernels_are_told_of_the_vectors_whatever_is_imported_first(module: str) -> None:
+    """numba reads what the processor has when it is first imported: that must not be before `jit` has said it."""
+    script = (
+        f"import tanner.{module}, numba, os; print(numba.config.CPU_FEATURES == os.environ.get('NUMBA_CPU_FEATURES'))"
+    )
+    assert subprocess.run([sys.executable, "-c", script], capture_output=True, check=True, text=True).stdout == "True\n"

@@ -12,8 +12,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from llvmlite import binding, ir
-from numba.core import cgutils
+from llvmlite import ir
+
+from tanner.core.jit import ALL_FEATURES, cgutils
 
 LANES = 16
 FLOATS = ir.VectorType(ir.FloatType(), LANES)
@@ -21,7 +22,7 @@ WHOLE = ir.IntType(32)
 WHOLES = ir.VectorType(WHOLE, LANES)
 # As for kernels (see `jit`): re-association and contraction, and NaN keeps its meaning.
 _FAST = ("contract", "reassoc", "arcp", "nsz", "afn")
-LOOKS_UP = bool(binding.get_host_cpu_features().get("avx512f"))
+LOOKS_UP = "+avx512f" in ALL_FEATURES.split(",")
 """Whether the processor looks sixteen numbers up among 32 at once; else they are looked up one by one."""
 
 

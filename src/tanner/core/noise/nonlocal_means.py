@@ -7,12 +7,9 @@ from typing import Any
 
 import numpy as np
 from llvmlite import ir
-from numba import types
-from numba.core import cgutils
-from numba.extending import intrinsic
 from numpy.typing import NDArray
 
-from tanner.core.jit import kernel
+from tanner.core.jit import cgutils, intrinsic, kernel, types
 from tanner.core.lanes import FLOATS, LANES, Lanes, alike, array, choose, count, load, place, shifted, store
 
 F32 = NDArray[np.float32]

@@ -6,11 +6,9 @@ The parts that take the time are written out in vectors (see `tanner.core.lanes`
 from typing import Any
 
 import numpy as np
-from numba import types
-from numba.extending import intrinsic
 from numpy.typing import NDArray
 
-from tanner.core.jit import kernel
+from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.lanes import LANES, Lanes, alike, array, load, store, summed
 
 F32 = NDArray[np.float32]

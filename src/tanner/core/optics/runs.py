@@ -7,10 +7,7 @@ positions lie, and then along that line. The columns' values stay in registers b
 from itertools import pairwise
 from typing import Any
 
-from numba import types
-from numba.core import cgutils
-from numba.extending import intrinsic
-
+from tanner.core.jit import cgutils, intrinsic, types
 from tanner.core.lanes import (
     LANES,
     Lanes,

@@ -13,11 +13,9 @@ from typing import Any
 
 import numpy as np
 from llvmlite import ir
-from numba import types
-from numba.extending import intrinsic
 from numpy.typing import NDArray
 
-from tanner.core.jit import kernel
+from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.lanes import FLOATS, LANES, WHOLES, Lanes, array, count, load, place, store, store_some
 
 F32 = NDArray[np.float32]
