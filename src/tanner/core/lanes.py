@@ -20,6 +20,7 @@ LANES = 16
 FLOATS = ir.VectorType(ir.FloatType(), LANES)
 WHOLE = ir.IntType(32)
 WHOLES = ir.VectorType(WHOLE, LANES)
+MASK = ir.VectorType(ir.IntType(1), LANES)
 # As for kernels (see `jit`): re-association and contraction, and NaN keeps its meaning.
 _FAST = ("contract", "reassoc", "arcp", "nsz", "afn")
 LOOKS_UP = "+avx512f" in ALL_FEATURES.split(",")
@@ -27,13 +28,13 @@ LOOKS_UP = "+avx512f" in ALL_FEATURES.split(",")
 
 
 class Lanes:
-    """Sixteen float32 within the code that a builder writes; numbers beside them stand for sixteen alike."""
+    """Sixteen float32 (or four or eight) within the code that a builder writes; numbers beside them stand for as many alike."""
 
     def __init__(self, builder: Any, value: Any) -> None:
         self.builder, self.value = builder, value
 
     def _like(self, other: Any) -> Any:
-        return (other if isinstance(other, Lanes) else alike(self.builder, other)).value
+        return (other if isinstance(other, Lanes) else alike(self.builder, other, self.value.type.count)).value
 
     def __add__(self, other: Any) -> Lanes:
         return Lanes(self.builder, self.builder.fadd(self.value, self._like(other), flags=_FAST))
@@ -79,13 +80,18 @@ class Lanes:
         return choose(self > other, self, other)
 
 
-def alike(builder: Any, number: Any) -> Lanes:
-    """Sixteen times the same: a number, or a float32 of the code."""
+def alike(builder: Any, number: Any, times: int = LANES) -> Lanes:
+    """So many times the same: a number, or a float32 of the code."""
+    kind = ir.VectorType(ir.FloatType(), times)
     if not isinstance(number, ir.Value):
-        return Lanes(builder, ir.Constant(FLOATS, [float(number)] * LANES))
-    undefined = ir.Constant(FLOATS, ir.Undefined)
+        return Lanes(builder, ir.Constant(kind, [float(number)] * times))
+    undefined = ir.Constant(kind, ir.Undefined)
     first = builder.insert_element(undefined, number, WHOLE(0))
-    return Lanes(builder, builder.shuffle_vector(first, undefined, ir.Constant(WHOLES, [0] * LANES)))
+    return Lanes(builder, builder.shuffle_vector(first, undefined, _order([0] * times)))
+
+
+def _order(places: list[int]) -> Any:
+    return ir.Constant(ir.VectorType(WHOLE, len(places)), places)
 
 
 def count(builder: Any, start: int = 0) -> Lanes:
@@ -114,18 +120,26 @@ def place(builder: Any, lengths: list[Any], *at: Any) -> Any:
     return found
 
 
-def _address(builder: Any, data: Any, place: Any) -> Any:
-    return builder.bitcast(builder.gep(data, [place]), FLOATS.as_pointer())
+def _address(builder: Any, data: Any, place: Any, kind: Any = FLOATS) -> Any:
+    return builder.bitcast(builder.gep(data, [place]), kind.as_pointer())
 
 
-def load(builder: Any, data: Any, place: Any) -> Lanes:
+def load(builder: Any, data: Any, place: Any, many: int = LANES) -> Lanes:
     """From a float32's address and a place on from there, in any alignment."""
-    return Lanes(builder, builder.load(_address(builder, data, place), align=4))
+    kind = ir.VectorType(ir.FloatType(), many)
+    return Lanes(builder, builder.load(_address(builder, data, place, kind), align=4))
+
+
+def load_some(builder: Any, data: Any, place: Any, mask: Any) -> Lanes:
+    """Only those of the mask, the others are 0; nothing else is read."""
+    some = _function(builder, "llvm.masked.load.v16f32.p0", FLOATS, [FLOATS.as_pointer(), WHOLE, MASK, FLOATS])
+    nothing = ir.Constant(FLOATS, [0.0] * LANES)
+    return Lanes(builder, builder.call(some, [_address(builder, data, place), WHOLE(4), mask, nothing]))
 
 
 def store(lanes: Lanes, data: Any, place: Any) -> None:
-    """All sixteen."""
-    lanes.builder.store(lanes.value, _address(lanes.builder, data, place), align=4)
+    """All of them."""
+    lanes.builder.store(lanes.value, _address(lanes.builder, data, place, lanes.value.type), align=4)
 
 
 def store_some(lanes: Lanes, data: Any, place: Any, mask: Any) -> None:
@@ -136,7 +150,7 @@ def store_some(lanes: Lanes, data: Any, place: Any, mask: Any) -> None:
         builder,
         "llvm.masked.store.v16f32.p0",
         ir.VoidType(),
-        [FLOATS, pointer, WHOLE, ir.VectorType(ir.IntType(1), LANES)],
+        [FLOATS, pointer, WHOLE, MASK],
     )
     builder.call(some, [lanes.value, _address(builder, data, place), WHOLE(4), mask])
 
@@ -151,6 +165,26 @@ def shifted(first: Lanes, second: Lanes, overlap: int, by: int) -> Lanes:
     """Sixteen from `by` on, of two that follow each other, the second of which begins `overlap` before the first ends."""
     places = [i + by if i + by < LANES else i + by + overlap for i in range(LANES)]
     return Lanes(first.builder, first.builder.shuffle_vector(first.value, second.value, ir.Constant(WHOLES, places)))
+
+
+def part(lanes: Lanes, start: int, many: int) -> Lanes:
+    """Some of the lanes that follow each other."""
+    return Lanes(
+        lanes.builder, lanes.builder.shuffle_vector(lanes.value, lanes.value, _order([start + i for i in range(many)]))
+    )
+
+
+def every(step: int, rows: Sequence[Lanes], start: int) -> Lanes:
+    """Sixteen of `step` times sixteen in a row: the one at `start`, and every so many further on; sixteen is a multiple of it."""
+    builder, found = rows[0].builder, rows[0]
+    fresh = list(range(start, LANES, step))
+    held = fresh
+    for row in rows[1:]:
+        places = held + [LANES + k for k in fresh]
+        order = _order(places + [0] * (LANES - len(places)))
+        found = Lanes(builder, builder.shuffle_vector(found.value, row.value, order))
+        held = list(range(len(places)))
+    return found
 
 
 class Shelf:
@@ -193,6 +227,11 @@ def whole(lanes: Lanes) -> Any:
     return lanes.builder.fptosi(lanes.value, WHOLES)
 
 
+def below(builder: Any, number: Any) -> Any:
+    """A mask of so many lanes from the first on, a whole number of the code; none or all where it is beyond."""
+    return builder.icmp_signed("<", _order(list(range(LANES))), spread(builder, number))
+
+
 def spread(builder: Any, number: Any) -> Any:
     """Sixteen times a whole number of the code."""
     undefined = ir.Constant(WHOLES, ir.Undefined)
@@ -203,6 +242,26 @@ def spread(builder: Any, number: Any) -> Any:
 def moved(builder: Any, places: Any, by: int) -> Any:
     """Whole places, each moved on."""
     return builder.add(places, ir.Constant(WHOLES, [by] * LANES))
+
+
+def bits(lanes: Lanes) -> Any:
+    """The numbers as they are kept, int32."""
+    return lanes.builder.bitcast(lanes.value, WHOLES)
+
+
+def from_bits(builder: Any, whole: Any) -> Lanes:
+    """The other way."""
+    return Lanes(builder, builder.bitcast(whole, FLOATS))
+
+
+def store_whole(builder: Any, whole: Any, data: Any, place: Any) -> None:
+    """Sixteen whole numbers as they are kept, into an array of float32."""
+    builder.store(whole, _address(builder, data, place, WHOLES), align=4)
+
+
+def wholes(number: int) -> Any:
+    """Sixteen times a whole number."""
+    return ir.Constant(WHOLES, [number] * LANES)
 
 
 def floats(builder: Any, places: Any) -> Lanes:

@@ -240,7 +240,7 @@ def _forget(source: Source, kind: str, keep: int) -> None:
 def _packed(source: Source, kind: str, profile: str, table: Table | None, *at: Any) -> tuple[F32, NDArray[np.int32]]:
     """A profile's table as the kernel reads it, kept while the same one is asked for: a drag lays out nothing anew."""
     if table is None:
-        return NO_TABLE, np.zeros(3, np.int32)
+        return NO_TABLE, np.zeros(4, np.int32)
     key = ("table", kind, profile, at)
     if key not in source.cache:
         _forget(source, "table", 4)

@@ -66,7 +66,7 @@ def through_table(working: F64, table: Table) -> F64:
     rows = [np.ascontiguousarray(working[:, c], dtype=np.float32) for c in range(3)]
     n = len(working)
     r, g, b = rows
-    apply_table(r, g, b, *packed(table.cells, table.srgb), np.float32(1), n, np.empty((12, n), np.float32))
+    apply_table(r, g, b, *packed(table.cells, table.srgb), np.float32(1), n)
     return np.stack(rows, axis=1).astype(np.float64)
 
 

@@ -315,7 +315,7 @@ def develop_block(
         out_matrix: working space to output space; lms: see `_bring_in`.
     """
     h, w = planes.shape[1], planes.shape[2]
-    rows = np.empty((12, w), dtype=np.float32)
+    rows = np.empty((7, w), dtype=np.float32)
     wide, held = np.empty((4, w), dtype=np.float32), -2
     local = guide.shape[1] > 1
     colourful = saturation[0] != 1 or saturation[1] != 0
@@ -324,12 +324,12 @@ def develop_block(
         _colour(r, g, b, gains, clip, matrix, w)
         if input_table.shape[0] > 1:
             apply_input(r, g, b, input_table, gain, w)
-        if hue_sat.shape[2] > 1:
-            apply_table(r, g, b, hue_sat, hue_sat_size, gain, w, rows)
+        if hue_sat.shape[0] > 1:
+            apply_table(r, g, b, hue_sat, hue_sat_size, gain, w)
         if local:
             held = _local(r, g, b, luma, guide, ev, terms, y0 + i, x0, w, size[1], size[0], rows, wide, held)
-        if look.shape[2] > 1:
-            apply_table(r, g, b, look, look_size, np.float32(1.0), w, rows)
+        if look.shape[0] > 1:
+            apply_table(r, g, b, look, look_size, np.float32(1.0), w)
         _tone(r, g, b, table, w, rows)
         if colourful:
             _saturate(r, g, b, luma, saturation[0], saturation[1], w)
