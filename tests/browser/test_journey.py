@@ -126,6 +126,13 @@ def test_shoots_page_shows_what_is_to_do(page: Page, server: Running) -> None:
     card = page.locator(".shoot-card", has_text="Spring")
     expect(card).to_contain_text("6 frames in 2 sets")
     expect(card.locator("img")).to_have_count(6)
+    # Put away it is off the list, and still all there.
+    card.get_by_role("button", name="Put away").click()
+    page.get_by_text("Put away: 1").click()
+    expect(card).to_have_count(0)
+    page.get_by_role("button", name="Bring Spring back").click()
+    expect(page.locator(".put-away")).to_have_count(0)
+    expect(card).to_contain_text("6 frames in 2 sets")
     page.locator(".shoot-card h2 a", has_text="Spring").click()
     page.wait_for_url("**/shoots/1/sheet")
 

@@ -34,6 +34,7 @@ class Shoot(Base):
         preset: {"name", "values", "amount"} of the preset under all its frames, or empty; "match" with a stored reference.
         sidecars: development is written to XMP files beside the originals.
         words: what is said of all its frames, by fields of `core.output.words` (author and rights stand apart).
+        away: put away, so that the list of shoots is short; nothing else changes.
     """
 
     __tablename__ = "shoot"
@@ -45,6 +46,7 @@ class Shoot(Base):
     preset: Mapped[dict[str, Any]] = mapped_column(default=dict)
     sidecars: Mapped[bool] = mapped_column(default=False)
     words: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    away: Mapped[bool] = mapped_column(default=False)
 
 
 class FrameSet(Base):

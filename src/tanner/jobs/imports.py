@@ -266,6 +266,7 @@ def import_now(
                 shoot = Shoot(name=shoot_name)
                 session.add(shoot)
                 session.flush()
+            shoot.away = False  # who brings frames into it wants to see it
             shoot_id = shoot.id
         job = ImportJob(shoot_id, [Item(p) for p in paths], copy_to, tuple(keywords), rules=rules)
         importer.run(job)

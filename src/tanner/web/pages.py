@@ -17,7 +17,7 @@ from tanner.core.output.naming import TOKENS
 from tanner.core.output.spec import FORMATS
 from tanner.web.common import Desk, frame_of
 from tanner.web.described import ABOUT, operations
-from tanner.web.shoots import shoot_list, shoot_of
+from tanner.web.shoots import put_away, shoot_list, shoot_of
 
 router = APIRouter(default_response_class=HTMLResponse)
 templates = Jinja2Templates(Path(__file__).parent / "templates")
@@ -35,7 +35,7 @@ def page(request: Request, name: str, **values: Any) -> Response:
 @router.get("/")
 def shoots(request: Request, desk: Desk) -> Response:
     with desk.catalogue.read() as session:
-        return page(request, "shoots.html", shoots=shoot_list(session), screen="shoots")
+        return page(request, "shoots.html", shoots=shoot_list(session), away=put_away(session), screen="shoots")
 
 
 @router.get("/shoots/{shoot_id}")

@@ -49,7 +49,7 @@ def all_sets(desk: Desk) -> dict[str, Any]:
         count = select(Frame.set_id, func.count()).where(Frame.set_id.is_not(None)).group_by(Frame.set_id)
         sizes: dict[int, int] = dict(session.execute(count).all())  # type: ignore[arg-type]
         shoots = []
-        for shoot in session.scalars(select(Shoot).order_by(Shoot.created.desc())):
+        for shoot in session.scalars(select(Shoot).order_by(Shoot.away, Shoot.created.desc())):
             groups = session.scalars(select(FrameSet).where(FrameSet.shoot_id == shoot.id).order_by(FrameSet.id))
             rows = [
                 {"id": g.id, "name": g.name, "lead": g.lead_id, "followers": sizes[g.id] - 1}

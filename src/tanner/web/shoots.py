@@ -31,6 +31,11 @@ class ShootWords(BaseModel):
     words: dict[str, str] | None = None
 
 
+class Away(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    away: bool
+
+
 class ShootPreset(BaseModel):
     model_config = ConfigDict(extra="forbid")
     key: str | None = None
@@ -45,7 +50,7 @@ def shoot_of(session: Session, shoot_id: int) -> Shoot:
 
 
 def shoot_list(session: Session) -> list[dict[str, Any]]:
-    """Shoots, newest first, with counts of what is to do, and pictures for their strip."""
+    """Shoots that are not put away, newest first, with counts of what is to do, and pictures for their strip."""
     counts = {
         row.shoot_id: row
         for row in session.execute(
@@ -66,7 +71,7 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
         session.execute(written.where(DeliveryItem.state == "done").group_by(Delivery.shoot_id)).all()
     )
     result = []
-    for shoot in session.scalars(select(Shoot).order_by(Shoot.created.desc())):
+    for shoot in session.scalars(select(Shoot).where(Shoot.away.is_(False)).order_by(Shoot.created.desc())):
         row = counts.get(shoot.id)
         strip = select(Frame.id).where(Frame.shoot_id == shoot.id).order_by(Frame.taken, Frame.name)
         ids = list(session.scalars(strip))
@@ -86,6 +91,11 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
             }
         )
     return result
+
+
+def put_away(session: Session) -> list[Shoot]:
+    """Those that are put away, by name."""
+    return list(session.scalars(select(Shoot).where(Shoot.away).order_by(Shoot.name, Shoot.created)))
 
 
 @router.post("/shoots")
@@ -108,6 +118,15 @@ def words(shoot_id: int, body: ShootWords, desk: Desk) -> dict[str, Any]:
         if body.name is not None:
             action = record(session, shoot_id, "Name of the shoot", [(shoot, {"name": body.name})]) or action
         return done(action)
+
+
+@router.post("/shoots/{shoot_id}/away")
+def away(shoot_id: int, body: Away, desk: Desk) -> dict[str, Any]:
+    """Put a shoot away, or bring it back: it leaves the list, and all that it holds stays as it is."""
+    with desk.catalogue.write() as session:
+        shoot = shoot_of(session, shoot_id)
+        shoot.away = body.away
+        return {"name": shoot.name, "away": shoot.away}
 
 
 @router.post("/shoots/{shoot_id}/preset")
