@@ -128,6 +128,7 @@ def test_bands_and_columns_leave_no_seams(monkeypatch: pytest.MonkeyPatch) -> No
     whole = np.concatenate(list(enlarged(picture, (270, 210), medium=medium)))
     monkeypatch.setattr(enlarge, "BAND", 50)
     monkeypatch.setattr(enlarge, "WIDE", 64)
+    monkeypatch.setattr(enlarge, "BLOCK", 16)
     parts = np.concatenate(list(enlarged(picture, (270, 210), medium=medium)))
     assert np.abs(whole.astype(int) - parts).max() <= 2
 

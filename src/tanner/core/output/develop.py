@@ -172,7 +172,15 @@ def _strips(
         yield from render_strips(work.plan, pool, after=watched)
         return
     medium = for_output(spec.sharpen, spec.sharpen_strength / 100, work.layout.drawn, spec.ppi)
-    whole = np.concatenate(list(render_strips(work.plan, pool)))
+    width, height = work.plan.geometry.size
+    whole = np.empty((height, width, 3), np.uint16)
+
+    def put(strip: NDArray[Any], y0: int) -> None:
+        whole[y0 : y0 + len(strip)] = strip
+
+    for _ in render_strips(work.plan, pool, after=put):
+        if stop and stop():
+            raise Cancelled
     at = 0
     for strip in enlarged(whole, work.layout.drawn, STRIP, medium):
         yield watched(strip, at)

@@ -18,29 +18,49 @@ F32 = NDArray[np.float32]
 ROUNDS = 3
 BAND = 256
 """Rows of the result that are worked on at once."""
+BLOCK, AROUND = 128, 12
+"""Rows of the picture that are prepared at once, and what more of it on each side is looked at."""
 WIDE = 4096
 """Columns of it; the library that resamples takes no more than 32,767."""
 ROOM = np.float32(0.1)
 """How far the result may leave the range of the 3 x 3 pixels around it, as a share of that range."""
 
 
-def prepared(pixels: F32) -> F32:
-    """What plain enlargement has to start from, so that the result's means over the pixels are the pixels.
+def prepared(part: F32) -> F32:
+    """What plain enlargement has to start from, so that the result's means over the pixels are the pixels."""
+    z = part.copy()
+    for _ in range(ROUNDS):
+        large = cv2.resize(z, None, fx=2, fy=2, interpolation=cv2.INTER_LANCZOS4)
+        z += part - cv2.resize(large, (part.shape[1], part.shape[0]), interpolation=cv2.INTER_AREA)
+    return z
 
-    In bands, as each is enlarged in between.
-    """
-    h = pixels.shape[0]
-    result = np.empty_like(pixels)
-    margin = 12
-    for top in range(0, h, 512):
-        first, last = max(0, top - margin), min(h, top + 512 + margin)
-        part = pixels[first:last]
-        z = part.copy()
-        for _ in range(ROUNDS):
-            large = cv2.resize(z, None, fx=2, fy=2, interpolation=cv2.INTER_LANCZOS4)
-            z += part - cv2.resize(large, (part.shape[1], part.shape[0]), interpolation=cv2.INTER_AREA)
-        result[top : top + 512] = z[top - first : top - first + min(512, h - top)]
-    return result
+
+class _Rows:
+    """The prepared picture, and the range that each pixel may have, block by block of rows: never all of it at once."""
+
+    def __init__(self, pixels: NDArray[np.uint16]) -> None:
+        self.pixels = pixels
+        self.blocks: dict[int, F32] = {}
+
+    def between(self, first: int, last: int) -> F32:
+        """float32 (3, rows, W, 3): what enlargement starts from, the least and the most. Blocks above are forgotten."""
+        numbers = range(first // BLOCK, -(-last // BLOCK))
+        self.blocks = {n: found for n, found in self.blocks.items() if n >= numbers.start}
+        for n in numbers:
+            if n not in self.blocks:
+                self.blocks[n] = self._block(n * BLOCK)
+        top = numbers.start * BLOCK
+        return np.concatenate([self.blocks[n] for n in numbers], axis=1)[:, first - top : last - top]
+
+    def _block(self, top: int) -> F32:
+        h = len(self.pixels)
+        first, last = max(0, top - AROUND), min(h, top + BLOCK + AROUND)
+        part = self.pixels[first:last].astype(np.float32) * np.float32(1 / 65535)
+        kernel = np.ones((3, 3), np.uint8)
+        low, high = cv2.erode(part, kernel), cv2.dilate(part, kernel)
+        room = ROOM * (high - low)
+        inner = slice(top - first, top - first + min(BLOCK, h - top))
+        return np.stack([v[inner] for v in (prepared(part), low - room, high + room)])
 
 
 def _tangent(level: F32, scale: float) -> tuple[F32, F32, F32]:
@@ -64,14 +84,7 @@ def enlarged(
     """
     h, w = pixels.shape[:2]
     width, height = size
-    source = pixels.astype(np.float32) * np.float32(1 / 65535)
-    z = prepared(source)
-    kernel = np.ones((3, 3), np.uint8)
-    low, high = cv2.erode(source, kernel), cv2.dilate(source, kernel)
-    span = high - low
-    low -= ROOM * span
-    high += ROOM * span
-    del source, span
+    rows = _Rows(pixels)
     scale = max(width / w, height / h)
     margin = int(np.ceil(4 * scale)) + 2 + (medium.reach if medium else 0)
     waiting = np.empty((0, width, 3), np.uint16)
@@ -81,7 +94,7 @@ def enlarged(
         for left in range(0, width, WIDE):
             right = min(width, left + WIDE)
             box = max(0, left - margin), max(0, top - margin), min(width, right + margin), min(height, bottom + margin)
-            part = _piece((z, low, high), box, (w / width, h / height), scale)
+            part = _piece(rows, box, (w / width, h / height), scale)
             if medium:
                 part = _sharpened(part, medium)
             inner = part[top - box[1] : bottom - box[1], left - box[0] : right - box[0]]
@@ -93,22 +106,21 @@ def enlarged(
         waiting = rest[whole:]
 
 
-def _piece(
-    planes: tuple[F32, F32, F32], box: tuple[int, int, int, int], step: tuple[float, float], scale: float
-) -> F32:
-    """A part of the enlarged picture, from its prepared pixels and the range that each may have."""
+def _piece(rows: _Rows, box: tuple[int, int, int, int], step: tuple[float, float], scale: float) -> F32:
+    """A part of the enlarged picture."""
     left, top, right, bottom = box
-    h, w = planes[0].shape[:2]
+    h, w = rows.pixels.shape[:2]
     half = 0.5
     xs = (np.arange(left, right) + half) * step[0] - half
     ys = (np.arange(top, bottom) + half) * step[1] - half
     # Only what this part looks at, so that positions stay exact however large the picture is.
     x0, x1 = max(0, int(xs[0]) - 6), min(w, int(xs[-1]) + 8)
     y0, y1 = max(0, int(ys[0]) - 6), min(h, int(ys[-1]) + 8)
+    planes = rows.between(y0, y1)
     mx, my = np.meshgrid((xs - x0).astype(np.float32), (ys - y0).astype(np.float32))
 
     def at(plane: F32, how: int) -> F32:
-        found: F32 = cv2.remap(plane[y0:y1, x0:x1], mx, my, how, borderMode=cv2.BORDER_REPLICATE)
+        found: F32 = cv2.remap(plane[:, x0:x1], mx, my, how, borderMode=cv2.BORDER_REPLICATE)
         return found
 
     part = np.clip(at(planes[0], cv2.INTER_LANCZOS4), at(planes[1], cv2.INTER_LINEAR), at(planes[2], cv2.INTER_LINEAR))
