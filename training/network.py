@@ -5,7 +5,7 @@ from torch.nn import functional
 
 from tanner.core.noise.coding import INPUTS, OUTPUTS
 
-WIDTHS, MIDDLE = (32, 64, 112), 5
+WIDTHS, MIDDLE = (32, 64, 112), 7
 """Channels at each scale, and blocks at the smallest."""
 
 
