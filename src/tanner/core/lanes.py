@@ -241,7 +241,7 @@ def spread(builder: Any, number: Any) -> Any:
 
 def moved(builder: Any, places: Any, by: int) -> Any:
     """Whole places, each moved on."""
-    return builder.add(places, ir.Constant(WHOLES, [by] * LANES))
+    return builder.add(places, wholes(by))
 
 
 def bits(lanes: Lanes) -> Any:

@@ -21,7 +21,7 @@ BAND = 256
 BLOCK, AROUND = 128, 12
 """Rows of the picture that are prepared at once, and what more of it on each side is looked at."""
 WIDE = 4096
-"""Columns of it; the library that resamples takes no more than 32,767."""
+"""Columns of the result that are worked on at once; the library that resamples takes no more than 32,767."""
 ROOM = np.float32(0.1)
 """How far the result may leave the range of the 3 x 3 pixels around it, as a share of that range."""
 

@@ -68,7 +68,7 @@ def _enter(deep: bool, srgb: bool) -> Any:
         """Hue, saturation and value of linear values; the first cell of each px, and its shares of the next ones.
 
         Args:
-            size: int32 (3,): hues, saturations and values of the table; rows: float32 (WORK, n), see H to FOUND.
+            size: int32, see `table.packed`; rows: float32 (WORK, n), see H to FOUND.
         """
         sig = types.void(r, g, b, size, rows, at, on, keep)
 
