@@ -60,7 +60,7 @@ def test_the_result_is_a_linear_dng_that_others_read(swept: list[Part], tmp_path
     """Through LibRaw: numbers to a 16-bit step, colour data, and marks that the lens is undone already."""
     path = tmp_path / "wide.dng"
     part = swept[1]
-    path.write_bytes(as_dng(part.pixels, part.facts, applied=True))
+    path.write_bytes(as_dng(part.pixels, part.facts))
     source = read(path)
     assert source.facts.kind == "camera" and source.size == part.pixels.shape[1::-1]
     assert np.abs(np.moveaxis(source.data, 0, -1) - np.clip(part.pixels, 0, 1)).max() < 1e-5

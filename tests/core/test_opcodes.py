@@ -12,6 +12,7 @@ from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, write_bayer_dng
 from tanner.core.raw.opcodes import apply_to_numbers, lens_fields
 from tanner.core.raw.reader import Source, read
+from tanner.core.tiff.ifd import entry
 
 W, H, BLACK, WHITE = 96, 64, 512, 16383
 
@@ -38,9 +39,9 @@ def written(tmp_path: Path) -> Callable[..., Source]:
 
     def write(lists: dict[int, bytes] | None = None, xmp: str = "", data: np.ndarray | None = None) -> Source:
         codes = {1: 51008, 2: 51009, 3: 51022}
-        extra = [(codes[n], 7, len(d), d) for n, d in (lists or {}).items() if n != 3]
+        extra = {codes[n]: entry(7, d) for n, d in (lists or {}).items() if n != 3}
         if xmp:
-            extra.append((700, 1, len(xmp), xmp.encode()))
+            extra[700] = entry(1, xmp.encode())
         tags = DngTags(
             "Alder", "Alder One", BLACK, WHITE, (0, 1, 1, 2), (0.5, 1.0, 0.6), (np.eye(3),), (21,),
             opcodes3=(lists or {}).get(3, b""), lens="Finch 55 mm", focal_length=55, extra=extra,

@@ -374,6 +374,6 @@ def test_big_endian_files_are_read() -> None:
 
 
 def test_a_profile_can_go_into_a_dng_as_tags() -> None:
-    tags = {code: (kind, count) for code, kind, count, _ in dng_entries(FULL)}
+    tags = {code: (e.kind, e.count) for code, e in dng_entries(FULL).items()}
     assert tags[CODES["ForwardMatrix1"]] == (10, 9) and CODES["UniqueCameraModel"] not in tags
     assert read_directory(write_dcp(FULL))["ProfileName"] == "Bench light"

@@ -82,7 +82,7 @@ def merge_files(paths: Sequence[str], kind: Kind, target: str, sign: str) -> dic
         facts = parts[used[0]].facts
         facts = facts.model_copy(update={"baseline_exposure": facts.baseline_exposure - lifted})
     told(0.92, "writing")
-    write_whole(Path(target), as_dng(pixels, facts, applied=True), replace=False)
+    write_whole(Path(target), as_dng(pixels, facts), replace=False)
     return {"width": pixels.shape[1], "height": pixels.shape[0], "used": used}
 
 

@@ -6,9 +6,8 @@ order mark, so that the same form can lie inside a DNG (ExtraCameraProfiles).
 
 import hashlib
 import struct
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from fractions import Fraction
 from functools import cached_property
 from mmap import ACCESS_READ, mmap
 from pathlib import Path
@@ -18,31 +17,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.errors import TannerError
+from tanner.core.tiff.dng import BY_CODE, CODES
+from tanner.core.tiff.ifd import ASCII, RATIONAL, SIZES, SRATIONAL, UNDEFINED, Entry, alone, entry
 
 F32 = NDArray[np.float32]
 Matrix = NDArray[np.float64]
 MOST_ENTRIES = 2_000_000
 """More cells than any camera's table has: a file that asks for more is refused before memory is."""
-_SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
 _DTYPES = {1: "u1", 3: "u2", 4: "u4", 6: "i1", 8: "i2", 9: "i4", 11: "f4", 12: "f8"}
-ASCII, BYTE, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL, FLOAT = 2, 1, 3, 4, 5, 7, 10, 11
-
-CODES = {
-    "UniqueCameraModel": 50708, "ExtraCameraProfiles": 50933,
-    "ColorMatrix1": 50721, "ColorMatrix2": 50722, "ColorMatrix3": 52531,
-    "CameraCalibration1": 50723, "CameraCalibration2": 50724, "CameraCalibration3": 52530,
-    "ReductionMatrix1": 50725, "ReductionMatrix2": 50726, "ReductionMatrix3": 52538,
-    "AnalogBalance": 50727,
-    "CalibrationIlluminant1": 50778, "CalibrationIlluminant2": 50779, "CalibrationIlluminant3": 52529,
-    "CameraCalibrationSignature": 50931, "ProfileCalibrationSignature": 50932, "ProfileName": 50936,
-    "ProfileHueSatMapDims": 50937, "ProfileHueSatMapData1": 50938, "ProfileHueSatMapData2": 50939,
-    "ProfileHueSatMapData3": 52537, "ProfileToneCurve": 50940, "ProfileEmbedPolicy": 50941,
-    "ProfileCopyright": 50942, "ForwardMatrix1": 50964, "ForwardMatrix2": 50965, "ForwardMatrix3": 52532,
-    "ProfileLookTableDims": 50981, "ProfileLookTableData": 50982, "ProfileHueSatMapEncoding": 51107,
-    "ProfileLookTableEncoding": 51108, "BaselineExposureOffset": 51109, "DefaultBlackRender": 51110,
-    "IlluminantData1": 52533, "IlluminantData2": 52534, "IlluminantData3": 52535,
-}  # fmt: skip
 NAMES = {code: name for name, code in CODES.items()}
+MAGIC = 0x4352
 
 # Kelvin of EXIF LightSource codes used as CalibrationIlluminant (source: dng17).
 ILLUMINANTS: dict[int, float] = {
@@ -130,7 +114,7 @@ class CameraProfile:
 # --- reading -------------------------------------------------------------------------------------------
 
 
-def read_directory(data: Any, base: int = 0, magic: int = 0x4352) -> dict[str, Any]:
+def read_directory(data: Any, base: int = 0, magic: int = MAGIC) -> dict[str, Any]:
     """Tags of the directory that begins with its byte order mark at `base`, by name.
 
     Raises:
@@ -153,11 +137,11 @@ def read_directory(data: Any, base: int = 0, magic: int = 0x4352) -> dict[str, A
         if entry + 12 > len(data):
             raise ProfileError("The profile is cut off in its directory.")
         code, kind, number = struct.unpack_from(order + "HHI", data, entry)
-        if code not in NAMES or kind not in _SIZES:
+        if code not in NAMES or kind not in SIZES:
             continue
         if number > 4 * MOST_ENTRIES:
             raise ProfileError(f"{NAMES[code]} says it has {number} values, which is more than any profile has.")
-        size = _SIZES[kind] * number
+        size = SIZES[kind] * number
         where = entry + 8 if size <= 4 else base + struct.unpack_from(order + "I", data, entry + 8)[0]
         if where + size > len(data):
             raise ProfileError(f"{NAMES[code]} lies beyond the end of the file.")
@@ -166,7 +150,7 @@ def read_directory(data: Any, base: int = 0, magic: int = 0x4352) -> dict[str, A
 
 
 def _value(data: bytes, at: int, order: str, kind: int, number: int) -> Any:
-    raw = data[at : at + _SIZES[kind] * number]
+    raw = data[at : at + SIZES[kind] * number]
     if kind == ASCII:
         return raw.split(b"\0")[0].decode("utf-8", "replace")
     if kind == UNDEFINED:
@@ -338,88 +322,58 @@ def embedded(path: Path) -> tuple[tuple[CameraProfile, ...], tuple[str, ...]]:
 # --- writing -------------------------------------------------------------------------------------------
 
 
-def _rationals(values: Any, signed: bool, limit: int = 10_000_000) -> bytes:
-    out = b""
-    for value in np.ravel(values):
-        part = Fraction(float(value)).limit_denominator(limit if abs(value) < 100 else 10_000)
-        out += struct.pack("<ii" if signed else "<II", part.numerator, part.denominator)
-    return out
+def _entries(profile: CameraProfile) -> dict[int, Entry]:
+    """By tag code, in the types that the specification asks for."""
+    found: dict[int, Entry] = {}
 
+    def put(name: str, values: Any) -> None:
+        code = CODES[name]
+        found[code] = entry(BY_CODE[code].kinds[0], values, limit=10_000_000)
 
-def _entries(profile: CameraProfile) -> dict[int, tuple[int, int, bytes]]:
-    """Tag code -> (type, count, data), in the types that the specification asks for."""
-    found: dict[int, tuple[int, int, bytes]] = {}
-
-    def text(name: str, value: str) -> None:
-        data = value.encode() + b"\0"
-        found[CODES[name]] = (ASCII, len(data), data)
-
-    def put(name: str, kind: int, count: int, data: bytes) -> None:
-        found[CODES[name]] = (kind, count, data)
-
-    text("UniqueCameraModel", profile.model)
-    text("ProfileName", profile.name)
+    put("UniqueCameraModel", profile.model)
+    put("ProfileName", profile.name)
     if profile.copyright:
-        text("ProfileCopyright", profile.copyright)
+        put("ProfileCopyright", profile.copyright)
     if profile.calibration_signature:
-        text("ProfileCalibrationSignature", profile.calibration_signature)
-    put("ProfileEmbedPolicy", LONG, 1, struct.pack("<I", profile.policy))
+        put("ProfileCalibrationSignature", profile.calibration_signature)
+    put("ProfileEmbedPolicy", profile.policy)
     for k, code in enumerate(profile.illuminants, 1):
-        put(f"CalibrationIlluminant{k}", SHORT, 1, struct.pack("<H", code))
+        put(f"CalibrationIlluminant{k}", code)
         xy = profile.lights[k - 1] if profile.lights else None
         if xy:
-            data = struct.pack("<H", 0) + _rationals(xy, signed=False)
-            put(f"IlluminantData{k}", UNDEFINED, len(data), data)
+            put(f"IlluminantData{k}", struct.pack("<H", 0) + entry(RATIONAL, xy, limit=10_000_000).data)
     for stem, matrices in (
         ("ColorMatrix", profile.colour),
         ("ForwardMatrix", profile.forward),
         ("ReductionMatrix", profile.reduction),
     ):
         for k, matrix in enumerate(matrices, 1):
-            put(f"{stem}{k}", SRATIONAL, matrix.size, _rationals(matrix, signed=True))
+            put(f"{stem}{k}", matrix)
     for k, table in enumerate(profile.hue_sat, 1):
-        cells = table.cells.transpose(2, 0, 1, 3).astype("<f4")
-        hues, sats, vals, _ = table.cells.shape
-        put("ProfileHueSatMapDims", LONG, 3, struct.pack("<3I", hues, sats, vals))
-        put(f"ProfileHueSatMapData{k}", FLOAT, cells.size, cells.tobytes())
-        if table.srgb:
-            put("ProfileHueSatMapEncoding", LONG, 1, struct.pack("<I", 1))
+        _put_table(put, table, "ProfileHueSatMap", str(k))
     if profile.look:
-        cells = profile.look.cells.transpose(2, 0, 1, 3).astype("<f4")
-        hues, sats, vals, _ = profile.look.cells.shape
-        put("ProfileLookTableDims", LONG, 3, struct.pack("<3I", hues, sats, vals))
-        put("ProfileLookTableData", FLOAT, cells.size, cells.tobytes())
-        if profile.look.srgb:
-            put("ProfileLookTableEncoding", LONG, 1, struct.pack("<I", 1))
+        _put_table(put, profile.look, "ProfileLookTable", "")
     if profile.curve is not None:
-        put("ProfileToneCurve", FLOAT, profile.curve.size, profile.curve.astype("<f4").tobytes())
+        put("ProfileToneCurve", profile.curve)
     if profile.baseline:
-        put("BaselineExposureOffset", SRATIONAL, 1, _rationals([profile.baseline], signed=True))
+        put("BaselineExposureOffset", profile.baseline)
     if profile.black == "none":
-        put("DefaultBlackRender", LONG, 1, struct.pack("<I", 1))
+        put("DefaultBlackRender", 1)
     return found
+
+
+def _put_table(put: Callable[[str, Any], None], table: Table, stem: str, light: str) -> None:
+    put(f"{stem}Dims", table.cells.shape[:3])
+    put(f"{stem}Data{light}", table.cells.transpose(2, 0, 1, 3))
+    if table.srgb:
+        put(f"{stem}Encoding", 1)
 
 
 def write_dcp(profile: CameraProfile) -> bytes:
     """A profile as the bytes of a .dcp file, little endian."""
-    entries = sorted(_entries(profile).items())
-    table, body = b"", b""
-    start = 8 + 2 + 12 * len(entries) + 4
-    for code, (kind, count, data) in entries:
-        if len(data) <= 4:
-            place = data.ljust(4, b"\0")
-        else:
-            place = struct.pack("<I", start + len(body))
-            body += data + b"\0" * (len(data) % 2)
-        table += struct.pack("<HHI", code, kind, count) + place
-    return b"II" + struct.pack("<HI", 0x4352, 8) + struct.pack("<H", len(entries)) + table + b"\0\0\0\0" + body
+    return alone(_entries(profile), MAGIC)
 
 
-def dng_entries(profile: CameraProfile) -> list[tuple[int, int, int, Any]]:
-    """The profile as extra tags for a DNG's first directory: (code, type, count, value) as tifffile takes them."""
-    result: list[tuple[int, int, int, Any]] = []
-    for code, (kind, count, data) in _entries(profile).items():
-        if code == CODES["UniqueCameraModel"]:
-            continue
-        result.append((code, kind, count, data))
-    return result
+def dng_entries(profile: CameraProfile) -> dict[int, Entry]:
+    """The profile as entries for a DNG's first directory, by code."""
+    return {code: e for code, e in _entries(profile).items() if code != CODES["UniqueCameraModel"]}

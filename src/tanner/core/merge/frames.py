@@ -66,11 +66,10 @@ def one_kind(parts: Sequence[FrameFacts]) -> None:
         raise MergeError("The frames are of different cameras. Merge frames of one camera.")
 
 
-def as_dng(pixels: F32, facts: FrameFacts, applied: bool) -> bytes:
+def as_dng(pixels: F32, facts: FrameFacts) -> bytes:
     """A 16-bit linear DNG of camera numbers (H, W, 3), with the colour data and the taking data of a frame.
 
-    Args:
-        applied: lens corrections are in the pixels: marked so that they are not done again.
+    Lens corrections are in the pixels, and marked so that they are not done again.
     """
     numbers = np.clip(np.rint(pixels * 65535), 0, 65535).astype(np.uint16)
-    return raw_copy(numbers, facts, applied=("distortion", "lateral_colour", "fall_off") if applied else ())
+    return raw_copy(numbers, facts, applied=("distortion", "lateral_colour", "fall_off"))

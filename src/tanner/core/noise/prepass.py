@@ -68,7 +68,7 @@ def denoise_file(
     pixels = quiet.data if quiet.data.ndim == 2 else _numbers(quiet.data)
     # Planes are twice as large as their numbers, and no longer asked for.
     del quiet
-    data = raw_copy(pixels, source.facts, black=BLACK, quiet=True, original=path)
+    data = raw_copy(pixels, source.facts, black=BLACK, quiet=True)
     while True:
         try:
             write_whole(target, data, replace=False)

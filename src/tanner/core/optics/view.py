@@ -93,6 +93,13 @@ class View:
         """Are places changed before the lens?"""
         return self.perspective.turns or bool(self.perspective.stretch) or self.projection != self.lens_projection
 
+    @property
+    def untouched(self) -> bool:
+        """Does every place lie where the sensor has it, as light as it was?"""
+        o = self.optics
+        lens = self.lens is not None and (o.distortion or o.lateral_colour or o.fall_off)
+        return self.orientation == 1 and not (self.bends or o.manual or lens)
+
     def _turn(self) -> Array:
         share = self.perspective.amount / 100
         return rotation(self.perspective.vertical * share, self.perspective.horizontal * share)

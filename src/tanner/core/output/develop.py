@@ -21,6 +21,7 @@ from tanner.core.noise import stage
 from tanner.core.noise.controls import Noise
 from tanner.core.noise.methods import BLACK
 from tanner.core.noise.sharpen import for_output
+from tanner.core.optics.crop import Crop
 from tanner.core.optics.lens import Optics
 from tanner.core.output.encoding import ENCODED_WITH, encoder, jpeg_segments
 from tanner.core.output.enlarge import enlarged
@@ -35,7 +36,18 @@ from tanner.core.output.words import SPACES as NAMESPACES
 from tanner.core.output.words import Words, exif_texts, xmp_properties
 from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.reader import Source
-from tanner.core.render import PAIRS, STRIP, TILES, Cancelled, Plan, camera_strips, full_size, make_plan, render_strips
+from tanner.core.render import (
+    PAIRS,
+    STRIP,
+    TILES,
+    Cancelled,
+    Plan,
+    camera_strips,
+    full_size,
+    make_plan,
+    render_strips,
+    view_of,
+)
 
 MOST_PIXELS = {"jpeg": 900_000_000}
 MOST_ELSE = 400_000_000
@@ -203,6 +215,7 @@ def _linear_dng(
     optics = development.group(Optics)
     applied = [n for n in ("distortion", "lateral_colour", "fall_off") if getattr(optics, n) > 0 and source.lens]
     quiet = stage.method_for(source, development.group(Noise)) != "none" or "noise" in facts.applied
+    whole = layout.canvas == source.size and development.group(Crop) == Crop()
     let = words.only(contact_only=spec.metadata == "contact", place=spec.place, keywords=spec.keywords)
     if spec.metadata == "none":
         let = Words()
@@ -210,7 +223,7 @@ def _linear_dng(
     said = xmp_properties(let)
     xmp = f'<rdf:Description rdf:about=""{spaces}>{said}</rdf:Description>' if said else ""
     data = raw_copy(
-        pixels, facts, black=BLACK, applied=[*applied, *facts.applied], quiet=quiet, upright=True, xmp=xmp,
+        pixels, facts, black=BLACK, applied=[*applied, *facts.applied], quiet=quiet, upright=True, lens=whole and view_of(source, development)[0].untouched, ppi=spec.ppi, xmp=xmp,
         texts=exif_texts(let),
     )  # fmt: skip
     return data, (w, h)

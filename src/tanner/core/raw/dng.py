@@ -1,24 +1,41 @@
-"""Writes Bayer DNG files (source: dng17), losslessly compressed where LibRaw reads it exactly."""
+"""Writes DNG files as the specification asks (source: dng17): each tag by the table in `core.tiff.dng`."""
 
-import io
+import hashlib
+import struct
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from fractions import Fraction
 from typing import Any
 
 import imagecodecs
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
 
-BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL, DOUBLE = 1, 2, 3, 4, 5, 7, 10, 12
+from tanner.core.tiff.dng import BY_CODE, CODES, Version
+from tanner.core.tiff.ifd import Directory, Entry, entry, written
+
+MOSAIC, LINEAR, YCBCR = 32803, 34892, 6
+"""PhotometricInterpretation of a colour filter's mosaic, of linear colour, and of a preview in JPEG."""
+PLAIN, JPEG = 1, 7
+FULL_PICTURE, SMALLER_PICTURE = 0, 1
+"""NewSubfileType of the raw picture, and of a preview."""
+OLDEST: Version = (1, 1, 0, 0)
+TILE = 256
 
 
 @dataclass
 class DngTags:
     """What stands in a DNG beside its pixels.
 
-    Matrices are row-major; exposure in seconds; the preview is a JPEG of preview_size (width, height).
+    Matrices are row-major; exposure in seconds; the preview is a JPEG of preview_size (width, height), its colours
+    sampled once for 2 x 2 px.
+
+    Attributes:
+        bits: BitsPerSample, or None for as many as `white` takes.
+        ppi: what the file is labelled with.
+        kept: entries of another file that this one stands for, by code: they count before everything else here.
+        profiles: further camera profiles, as `dcp.write_dcp` writes them.
+        extra: further tags by code.
     """
 
     make: str
@@ -44,57 +61,103 @@ class DngTags:
     baseline_exposure: float = 0.0
     preview: bytes = b""
     preview_size: tuple[int, int] = (0, 0)
-    extra: list[tuple[int, int, int, Any]] = field(default_factory=list)
+    ppi: float = 300.0
+    kept: Mapping[int, Entry] = field(default_factory=dict)
+    profiles: tuple[bytes, ...] = ()
+    extra: Mapping[int, Entry] = field(default_factory=dict)
 
 
-def _fractions(values: Any, limit: int = 1_000_000) -> list[int]:
-    flat: list[int] = []
-    for value in np.ravel(values):
-        f = Fraction(float(value)).limit_denominator(limit)
-        flat += [f.numerator, f.denominator]
-    return flat
+def digest(pixels: NDArray[np.uint16]) -> bytes:
+    """NewRawImageDigest of a raw picture's numbers: 16 bytes.
+
+    MD5 over the MD5s of tiles of 256 x 256 px, row by row; in a tile plane after plane, 16 bits in little-endian order.
+    The specification names the reference code for this; the order is from memory of it.
+    """
+    whole = hashlib.md5(usedforsecurity=False)
+    height, width = pixels.shape[:2]
+    for top in range(0, height, TILE):
+        for left in range(0, width, TILE):
+            tile = pixels[top : top + TILE, left : left + TILE]
+            flat = tile if tile.ndim == 2 else np.moveaxis(tile, -1, 0)
+            whole.update(hashlib.md5(np.ascontiguousarray(flat, "<u2").data, usedforsecurity=False).digest())
+    return whole.digest()
 
 
-def _exif_ifd(tags: DngTags, at: int) -> bytes:
-    """An EXIF IFD to stand at a file offset (little endian)."""
-    import struct
+def _put(tags: dict[int, Entry], name: str, values: Any) -> None:
+    code = CODES[name]
+    tags[code] = entry(BY_CODE[code].kinds[0], values)
 
-    entries: list[tuple[int, int, int, bytes]] = []
 
-    def add(tag: int, kind: int, count: int, data: bytes) -> None:
-        entries.append((tag, kind, count, data))
-
-    def rational(value: float) -> bytes:
-        return struct.pack("<II", *_fractions([value]))
-
-    if tags.exposure:
-        add(33434, RATIONAL, 1, rational(tags.exposure))
-    if tags.aperture:
-        add(33437, RATIONAL, 1, rational(tags.aperture))
-    add(34855, SHORT, 1, struct.pack("<H", min(tags.iso, 65535)))
-    add(36864, UNDEFINED, 4, b"0232")
+def _exif(tags: DngTags) -> Directory:
+    found: dict[int, Entry] = {}
+    said: dict[str, Any] = {
+        "ExposureTime": tags.exposure,
+        "FNumber": tags.aperture,
+        "ISOSpeedRatings": min(tags.iso, 65535),
+        "ExifVersion": b"0232",
+        "FocalLength": tags.focal_length,
+        "FocalLengthIn35mmFilm": tags.focal_length_35mm,
+        "BodySerialNumber": tags.serial,
+        "LensModel": tags.lens,
+    }
     if tags.taken:
-        text = tags.taken.strftime("%Y:%m:%d %H:%M:%S").encode() + b"\0"
-        add(36867, ASCII, len(text), text)
-        sub = f"{tags.taken.microsecond // 1000:03d}".encode() + b"\0"
-        add(37521, ASCII, len(sub), sub)
-    if tags.focal_length:
-        add(37386, RATIONAL, 1, rational(tags.focal_length))
-    if tags.focal_length_35mm:
-        add(41989, SHORT, 1, struct.pack("<H", tags.focal_length_35mm))
-    for tag, text_value in ((42033, tags.serial), (42036, tags.lens)):
-        if text_value:
-            data = text_value.encode() + b"\0"
-            add(tag, ASCII, len(data), data)
-    entries.sort()
-    head = struct.pack("<H", len(entries))
-    body, after = b"", at + 2 + 12 * len(entries) + 4
-    for tag, kind, count, data in entries:
-        value = data.ljust(4, b"\0") if len(data) <= 4 else struct.pack("<I", after + len(body))
-        if len(data) > 4:
-            body += data + b"\0" * (len(data) % 2)
-        head += struct.pack("<HHI", tag, kind, count) + value
-    return head + b"\0\0\0\0" + body
+        said["DateTimeOriginal"] = tags.taken.strftime("%Y:%m:%d %H:%M:%S")
+        said["SubSecTimeOriginal"] = f"{tags.taken.microsecond // 1000:03d}"
+    for name, values in said.items():
+        if values:
+            _put(found, name, values)
+    return Directory(found)
+
+
+def _preview(tags: DngTags) -> Directory:
+    found: dict[int, Entry] = {}
+    width, height = tags.preview_size
+    said: dict[str, Any] = {
+        "NewSubfileType": SMALLER_PICTURE,
+        "ImageWidth": width,
+        "ImageLength": height,
+        "BitsPerSample": (8, 8, 8),
+        "Compression": JPEG,
+        "PhotometricInterpretation": YCBCR,
+        "SamplesPerPixel": 3,
+        "RowsPerStrip": height,
+        "PlanarConfiguration": 1,
+        # As the JPEG standard's colours are, said in full: TIFF's own defaults are others.
+        "YCbCrCoefficients": (0.299, 0.587, 0.114),
+        "YCbCrSubSampling": (2, 2),
+        "YCbCrPositioning": 1,
+        "ReferenceBlackWhite": (0, 255, 128, 255, 128, 255),
+        "PreviewColorSpace": 2,  # sRGB
+    }
+    for name, values in said.items():
+        _put(found, name, values)
+    return Directory(found, [tags.preview])
+
+
+def _colour(tags: DngTags) -> dict[int, Entry]:
+    found: dict[int, Entry] = {}
+    _put(found, "AsShotNeutral", tags.neutral)
+    _put(found, "BaselineExposure", tags.baseline_exposure)
+    for k, (matrix, light) in enumerate(zip(tags.matrices, tags.illuminants, strict=False), 1):
+        _put(found, f"ColorMatrix{k}", matrix)
+        _put(found, f"CalibrationIlluminant{k}", light)
+    for k, matrix in enumerate(tags.forward, 1):
+        _put(found, f"ForwardMatrix{k}", matrix)
+    if tags.noise_profile:
+        _put(found, "NoiseProfile", tags.noise_profile)
+    if any(BY_CODE[code].name.startswith("ColorMatrix") for code in tags.kept):
+        # The file's own colour is one whole: nothing of ours is mixed into it.
+        found = {code: e for code, e in found.items() if BY_CODE[code].name in ("AsShotNeutral", "BaselineExposure")}
+    if CODES["AsShotWhiteXY"] in tags.kept:
+        found.pop(CODES["AsShotNeutral"])
+    return {**found, **tags.kept}
+
+
+def versions(tags: Mapping[int, Entry]) -> tuple[Version, Version]:
+    """DNGVersion and DNGBackwardVersion that fit the tags which are used."""
+    used = [BY_CODE[code] for code in tags if code in BY_CODE]
+    oldest = max([OLDEST, *(tag.needs for tag in used)])
+    return max([oldest, *(tag.since for tag in used)]), oldest
 
 
 def write_bayer_dng(mosaic: NDArray[np.uint16], tags: DngTags, compress: bool = True) -> bytes:
@@ -102,90 +165,74 @@ def write_bayer_dng(mosaic: NDArray[np.uint16], tags: DngTags, compress: bool = 
 
     Args:
         mosaic: (H, W) uint16, H and W even.
-        compress: lossless JPEG with two rows side by side, as LibRaw reads it; else plain.
+        compress: lossless JPEG, two pixels of a row as two components, so that each colour is foretold by its own; else plain.
     """
     return write_dng(mosaic, tags, compress)
 
 
 def write_dng(pixels: NDArray[np.uint16], tags: DngTags, compress: bool = True) -> bytes:
-    """A whole DNG file as bytes.
+    """A whole DNG file as bytes: the raw picture in the first directory, a preview in a SubIFD.
 
     Args:
         pixels: (H, W) uint16, a Bayer mosaic with even sides; or (H, W, 3) linear camera numbers, never compressed.
         compress: see `write_bayer_dng`.
     """
     height, width = pixels.shape[:2]
-    mosaic, linear = pixels, pixels.ndim == 3
+    linear = pixels.ndim == 3
+    samples = 3 if linear else 1
+    compress = compress and not linear
+    # What is not packed has whole words, whatever its white is.
+    bits = max(9, int(tags.white).bit_length()) if compress else 16
+    found: dict[int, Entry] = {}
     unique = tags.model if tags.model.startswith(tags.make) else f"{tags.make} {tags.model}"
-    extra: list[tuple[int, int, int, Any]] = [
-        *([] if linear else [(33421, SHORT, 2, (2, 2)), (33422, BYTE, 4, bytes(tags.pattern))]),
-        (50706, BYTE, 4, b"\x01\x07\x00\x00"),
-        (50707, BYTE, 4, b"\x01\x04\x00\x00"),
-        (50708, ASCII, len(unique) + 1, unique),
-        (271, ASCII, len(tags.make) + 1, tags.make),
-        (272, ASCII, len(tags.model) + 1, tags.model),
-        (274, SHORT, 1, tags.orientation),
-        (50714, SHORT, 3 if linear else 1, (tags.black,) * 3 if linear else tags.black),
-        (50717, LONG, 3 if linear else 1, (tags.white,) * 3 if linear else tags.white),
-        (50728, RATIONAL, 3, tuple(_fractions(tags.neutral))),
-        (50730, SRATIONAL, 1, tuple(_fractions([tags.baseline_exposure]))),
-    ]
-    for code, matrix, light, light_code in zip(
-        (50721, 50722), tags.matrices, tags.illuminants, (50778, 50779), strict=False
-    ):
-        extra.append((code, SRATIONAL, 9, tuple(_fractions(matrix))))
-        extra.append((light_code, SHORT, 1, light))
-    for code, matrix in zip((50964, 50965), tags.forward, strict=False):
-        extra.append((code, SRATIONAL, 9, tuple(_fractions(matrix))))
-    if tags.noise_profile:
-        extra.append((51041, DOUBLE, len(tags.noise_profile), tags.noise_profile))
-    if tags.opcodes3:
-        extra.append((51022, UNDEFINED, len(tags.opcodes3), tags.opcodes3))
-    if tags.serial:
-        extra.append((50735, ASCII, len(tags.serial) + 1, tags.serial))
-    extra += tags.extra
-    extra.append((34665, LONG, 1, 0))
-    extra = [(c, t, n, v, True) for c, t, n, v in extra]  # type: ignore[misc]
-    buffer = io.BytesIO()
-    common: dict[str, Any] = {"photometric": 34892 if linear else 32803, "metadata": None, "software": "Tanner"}
-    extra = [e for e in extra if e[0] != 34665]
-    extra.append((65000, LONG, 1, 0, True))  # type: ignore[arg-type]
-    with tifffile.TiffWriter(buffer, byteorder="<") as writer:
-        if compress and not linear:
-            side = np.ascontiguousarray(mosaic.reshape(height // 2, width * 2))
-            data = imagecodecs.ljpeg_encode(side, bitspersample=int(tags.white).bit_length())
-            writer.write(
-                iter([data]),
-                shape=mosaic.shape,
-                dtype=np.uint16,
-                compression=7,
-                rowsperstrip=height,
-                extratags=extra,
-                **common,
-            )
-        else:
-            writer.write(mosaic, rowsperstrip=height, extratags=extra, **common)
-        if tags.preview:
-            w, h = tags.preview_size
-            writer.write(
-                iter([tags.preview]), shape=(h, w, 3), dtype=np.uint8, photometric="ycbcr", compression=7,
-                subsampling=(2, 2), rowsperstrip=h, subfiletype=1, metadata=None,
-            )  # fmt: skip
-    # tifffile refuses the EXIF pointer: a placeholder tag is renamed and pointed at an IFD at the end.
-    whole = bytearray(buffer.getvalue())
-    import struct
+    said: dict[str, Any] = {
+        "NewSubfileType": FULL_PICTURE,
+        "ImageWidth": width,
+        "ImageLength": height,
+        "BitsPerSample": (bits,) * samples,
+        "Compression": JPEG if compress else PLAIN,
+        "PhotometricInterpretation": LINEAR if linear else MOSAIC,
+        "Make": tags.make,
+        "Model": tags.model,
+        "Orientation": tags.orientation,
+        "SamplesPerPixel": samples,
+        "RowsPerStrip": height,
+        "XResolution": tags.ppi,
+        "YResolution": tags.ppi,
+        "PlanarConfiguration": 1,
+        "ResolutionUnit": 2,
+        "Software": "Tanner",
+        "UniqueCameraModel": unique or "Unknown camera",
+        "BlackLevel": (tags.black,) * samples,
+        "WhiteLevel": (tags.white,) * samples,
+        "CameraSerialNumber": tags.serial,
+        "OpcodeList3": tags.opcodes3,
+        "NewRawImageDigest": digest(pixels),
+    }
+    if not linear:
+        said |= {"CFARepeatPatternDim": (2, 2), "CFAPattern": bytes(tags.pattern), "CFALayout": 1}
+        said["CFAPlaneColor"] = bytes((0, 1, 2))
+    for name, values in said.items():
+        if values not in ("", b""):
+            _put(found, name, values)
+    if tags.taken:
+        _put(found, "DateTime", tags.taken.strftime("%Y:%m:%d %H:%M:%S"))
+    found |= _colour(tags)
+    found |= tags.extra
+    blobs = {CODES["ExtraCameraProfiles"]: tags.profiles} if tags.profiles else {}
+    version, backward = versions({**found, **dict.fromkeys(blobs, entry(4, 0))})
+    _put(found, "DNGVersion", bytes(version))
+    _put(found, "DNGBackwardVersion", bytes(backward))
+    strip = encoded(pixels, bits) if compress else np.ascontiguousarray(pixels, "<u2").data.cast("B")
+    return written(Directory(found, [strip], _exif(tags), [_preview(tags)] if tags.preview else [], blobs))
 
-    ifd = struct.unpack_from("<I", whole, 4)[0]
-    count = struct.unpack_from("<H", whole, ifd)[0]
-    rows = [bytes(whole[ifd + 2 + 12 * i : ifd + 14 + 12 * i]) for i in range(count)]
-    whole += b"\0" * (len(whole) % 2)
-    pointer = struct.pack("<HHII", 34665, LONG, 1, len(whole))
-    rows = sorted(
-        (pointer if struct.unpack_from("<H", r)[0] == 65000 else r for r in rows),
-        key=lambda r: struct.unpack_from("<H", r)[0],
-    )
-    whole[ifd + 2 : ifd + 2 + 12 * count] = b"".join(rows)
-    return bytes(whole) + _exif_ifd(tags, len(whole))
+
+def encoded(mosaic: NDArray[np.uint16], bits: int) -> bytes:
+    """A Bayer mosaic (H, W) as lossless JPEG of two components of half the width, predictor 1 (source: t81)."""
+    height, width = mosaic.shape
+    pairs = np.ascontiguousarray(mosaic).reshape(height, width // 2, 2)
+    data: bytes = imagecodecs.jpeg8_encode(pairs, lossless=True, predictor=1, bitspersample=bits)
+    return data
 
 
 def opcode_list(warp: NDArray[np.float64] | None, vignette: NDArray[np.float64] | None) -> bytes:
@@ -195,8 +242,6 @@ def opcode_list(warp: NDArray[np.float64] | None, vignette: NDArray[np.float64] 
         warp: (planes, 6), centre in the middle; or None.
         vignette: (5,), centre in the middle; or None.
     """
-    import struct
-
     entries = []
     if vignette is not None:
         payload = struct.pack(">7d", *vignette, 0.5, 0.5)

@@ -40,6 +40,17 @@ def split(data: bytes) -> list[tuple[int, bytes]]:
     return result
 
 
+def without_trim(data: bytes) -> bytes:
+    """The same list without TrimBounds, for pixels that are trimmed already; b"" where nothing else is in it."""
+    kept, at = [], 4
+    for number, payload in split(data):
+        end = at + 16 + len(payload)
+        if number != 6:
+            kept.append(data[at:end])
+        at = end
+    return struct.pack(">I", len(kept)) + b"".join(kept) if kept else b""
+
+
 @dataclass(frozen=True)
 class Area:
     """Where an opcode works: rows and columns from top left to below bottom right, with pitches, and planes."""
