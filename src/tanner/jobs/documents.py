@@ -141,7 +141,7 @@ def _entries(record: Mapping[str, Any], wanted: Documents, tokens: Mapping[int, 
     """One entry a frame: the smallest picture of it that was written and can be shown, and its caption."""
     found: dict[int, dict[str, Any]] = {}
     for item in record["items"]:
-        shown = record["specs"][item["spec"]]["format"] in ("jpeg", "png", "webp", "avif", "tiff8")
+        shown = record["specs"][item["spec"]]["format"] in ("jpeg", "png", "webp", "avif", "avif10", "avif12", "tiff8")
         if item["state"] != "done" or not shown:
             continue
         old = found.get(item["frame"])

@@ -191,7 +191,7 @@ def estimate(spec: OutputSpec, size: tuple[int, int], preview: float | None, kno
         found = known * busy * w * h
     else:
         # Larger pictures have less in each px.
-        rate = BYTES[spec.format] * busy * quality_share(spec.quality) * (2048 / max(w, h)) ** 0.28
+        rate = BYTES[spec.family] * busy * quality_share(spec.quality) * (2048 / max(w, h)) ** 0.28
         found = rate * w * h
     found += 0 if spec.metadata == "none" else 3000
     return int(min(found, spec.most_kb * 1000) if spec.most_kb else found)

@@ -34,7 +34,8 @@ from tanner.web.common import Desk, frame_of, frames_of
 from tanner.web.services import MadeProof, Services
 
 router = APIRouter(prefix="/api", tags=["deliveries"])
-SHOWN = {"jpeg": "image/jpeg", "png": "image/png", "png16": "image/png", "webp": "image/webp", "avif": "image/avif"}
+SHOWN = {"jpeg": "image/jpeg", "png": "image/png", "png16": "image/png", "webp": "image/webp", "avif": "image/avif",
+         "avif10": "image/avif", "avif12": "image/avif"}  # fmt: skip
 """Formats that a browser shows as they are."""
 
 

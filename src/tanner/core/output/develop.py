@@ -89,7 +89,7 @@ def prepare(
         raise IccError(f"The ICC profile {spec.icc} is not in Kit. Add it there, or choose another for {spec.title}.")
     w, h = layout.canvas
     if w * h > MOST_PIXELS.get(spec.format, MOST_ELSE) or max(*layout.canvas, *layout.drawn) > min(
-        LONGEST_EDGE, ENCODED_WITH.get(spec.format, LONGEST_EDGE)
+        LONGEST_EDGE, ENCODED_WITH.get(spec.family, LONGEST_EDGE)
     ):
         raise SettingsError(f"{spec.title}: {w} × {h} px is more than can be written. Choose a smaller size.")
     medium = for_output(spec.sharpen, spec.sharpen_strength / 100, layout.drawn, spec.ppi)

@@ -4,7 +4,6 @@ import io
 import struct
 import zlib
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from tanner.core.errors import SettingsError
+from tanner.core.output.codecs import avif, jpeg_xl
 from tanner.core.output.jpeg import app1, app13, encode_strip, icc_segments, join
 from tanner.core.output.metadata import Blocks
 from tanner.core.output.spec import OutputSpec
@@ -45,7 +45,7 @@ def encoder(
         return lambda pixels: _tiff(pixels, spec, profile, meta, taken)
     if spec.format in ("png", "png16"):
         return lambda pixels: _png(pixels, spec, profile, meta)
-    at = {"jpeg": _jpeg, "webp": _webp, "avif": _avif, "jxl": _jxl}[spec.format]
+    at = {"jpeg": _jpeg, "webp": _webp, "avif": _avif, "jxl": _jxl}[spec.family]
     if not spec.most_kb:
         return lambda pixels: at(pixels, spec, spec.quality, profile, meta)
     return lambda pixels: _at_most(pixels, spec, lambda s, q: at(pixels, s, q, profile, meta))
@@ -55,14 +55,14 @@ SPARE = 0.9
 """Share of a most of kB below which something between two qualities is looked for."""
 
 
-def _at_most(pixels: NDArray[np.uint8], spec: OutputSpec, encode: Callable[[OutputSpec, float], bytes]) -> bytes:
+def _at_most(pixels: NDArray[Any], spec: OutputSpec, encode: Callable[[OutputSpec, float], bytes]) -> bytes:
     """A file of at most so many kB: by quality, and where a step of it leaves much room, by quality with fewer colour samples."""
     most = round(spec.most_kb * 1000)
     # WebP and JPEG XL take parts of a step.
-    parts = 4 if spec.format in ("webp", "jxl") else 1
+    parts = 4 if spec.family in ("webp", "jxl") else 1
     steps = [n / parts if parts > 1 else n for n in range(parts, spec.quality * parts + 1)]
     found, step = fitted(lambda q: encode(spec, q), most, steps, spec.title)
-    if spec.chroma == "auto" and spec.format in ("jpeg", "avif") and len(found) < SPARE * most and step < spec.quality:
+    if spec.chroma == "auto" and spec.family in ("jpeg", "avif") and len(found) < SPARE * most and step < spec.quality:
         for chroma in ("422", "420"):
             fewer = spec.model_copy(update={"chroma": chroma})
             above = [q for q in steps if q > step]
@@ -127,13 +127,11 @@ def _webp(pixels: NDArray[np.uint8], spec: OutputSpec, quality: float, profile: 
     return _saved(pixels, "WEBP", profile, meta, quality=quality, method=4)
 
 
-def _avif(pixels: NDArray[np.uint8], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
-    chroma = {"auto": "4:4:4" if quality >= 70 else "4:2:0", "444": "4:4:4", "422": "4:2:2", "420": "4:2:0"}[
-        spec.chroma
-    ]
+def _avif(pixels: NDArray[Any], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
+    chroma = spec.chroma if spec.chroma != "auto" else "444" if quality >= 70 else "420"
     # Turned pictures say so in a property of the format; an EXIF block that says it, too, would be written anew, in ASCII.
-    meta = replace(meta, exif=_without_orientation(meta.exif))
-    return _saved(pixels, "AVIF", profile, meta, quality=int(quality), subsampling=chroma, speed=7)
+    bits = {"avif10": 10, "avif12": 12}.get(spec.format, 8)
+    return avif(pixels, bits, profile, int(quality), chroma, _without_orientation(meta.exif), meta.xmp)
 
 
 def _without_orientation(exif: bytes) -> bytes:
@@ -153,12 +151,10 @@ def _without_orientation(exif: bytes) -> bytes:
     )
 
 
-def _jxl(pixels: NDArray[np.uint8], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
-    import pillow_jxl  # noqa: F401  # makes the format known to Pillow
-
-    if quality == 100:
-        return _saved(pixels, "JXL", profile, meta, lossless=True, effort=5)
-    return _saved(pixels, "JXL", profile, meta, quality=quality, effort=5)
+def _jxl(pixels: NDArray[Any], spec: OutputSpec, quality: float, profile: bytes, meta: Blocks) -> bytes:
+    # These spaces the format can say itself: every reader gets their colours, whatever it knows of profiles.
+    own = bool(spec.icc) or spec.space not in ("srgb", "p3", "widegamut1998")
+    return jpeg_xl(pixels, profile, quality, meta.exif, meta.xmp, own_colours=own)
 
 
 def _tiff(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks, taken: datetime | None) -> bytes:

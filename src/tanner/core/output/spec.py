@@ -14,12 +14,12 @@ from tanner.core.output.mark import Mark
 from tanner.core.output.naming import check_template
 from tanner.core.output.sizing import Layout, layout, parse_size
 
-Format = Literal["jpeg", "tiff8", "tiff16", "png", "png16", "webp", "avif", "jxl", "dng"]
+Format = Literal["jpeg", "tiff8", "tiff16", "png", "png16", "webp", "avif", "avif10", "avif12", "jxl", "jxl16", "dng"]
 SUFFIX: dict[str, str] = {
     "jpeg": ".jpg", "tiff8": ".tif", "tiff16": ".tif", "png": ".png", "png16": ".png", "webp": ".webp", "avif": ".avif",
-    "jxl": ".jxl", "dng": ".dng",
+    "avif10": ".avif", "avif12": ".avif", "jxl": ".jxl", "jxl16": ".jxl", "dng": ".dng",
 }  # fmt: skip
-LOSSY = ("jpeg", "webp", "avif", "jxl")
+LOSSY = ("jpeg", "webp", "avif", "avif10", "avif12", "jxl", "jxl16")
 """Formats with a quality, and with a most of kB."""
 COLOUR = r"^#[0-9a-f]{6}$"
 
@@ -97,7 +97,13 @@ class OutputSpec(BaseModel):
 
     @property
     def bits(self) -> int:
-        return 16 if self.format in ("tiff16", "png16", "dng") else 8
+        """Of the pixels that are rendered for it."""
+        return 16 if self.format in ("tiff16", "png16", "dng", "avif10", "avif12", "jxl16") else 8
+
+    @property
+    def family(self) -> str:
+        """The format, whatever its bits."""
+        return self.format.rstrip("0123456789")
 
     def layout(self, kept: tuple[int, int]) -> Layout:
         """Where a picture of a kept size stands in its file."""
@@ -119,7 +125,8 @@ class OutputSpec(BaseModel):
 
 FORMATS = {
     "jpeg": "JPEG", "tiff8": "TIFF, 8 bit", "tiff16": "TIFF, 16 bit", "png": "PNG, 8 bit", "png16": "PNG, 16 bit",
-    "webp": "WebP", "avif": "AVIF", "jxl": "JPEG XL", "dng": "linear DNG, 16 bit",
+    "webp": "WebP", "avif": "AVIF, 8 bit", "avif10": "AVIF, 10 bit", "avif12": "AVIF, 12 bit", "jxl": "JPEG XL, 8 bit",
+    "jxl16": "JPEG XL, 16 bit", "dng": "linear DNG, 16 bit",
 }  # fmt: skip
 _SIZES = {
     "long": "long edge", "short": "short edge", "width": "width", "height": "height", "box": "inside", "crop": "cut to",
@@ -150,11 +157,11 @@ def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
     how = FORMATS[spec.format]
     if spec.format in LOSSY:
         how += f" {spec.quality}"
-        if spec.format in ("jpeg", "avif") and spec.chroma != "auto":
+        if spec.family in ("jpeg", "avif") and spec.chroma != "auto":
             how += f" 4:{spec.chroma[1]}:{spec.chroma[2]}"
         if spec.most_kb:
             how += f", at most {spec.most_kb:g} kB"
-    if spec.format.startswith("tiff") and spec.compression != "none":
+    if spec.family == "tiff" and spec.compression != "none":
         how += f", {spec.compression}"
     lines = [f"{size}, {how}"]
     if spec.format == "dng":

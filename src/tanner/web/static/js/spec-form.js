@@ -5,7 +5,7 @@ import { shootId, trying } from "./shell.js";
 
 const NEW = { title: "", size: "long:2048", enlarge: "never", border: 0, ground: "#ffffff", format: "jpeg", quality: 92, most_kb: 0, chroma: "auto", compression: "none", space: "srgb", icc: "", intent: "relative", black_point: true, sharpen: "none", sharpen_strength: 100, ppi: 300, metadata: "all", place: true, keywords: true, alternates: true, name: "{name}", subfolder: "", exists: "number", mark: { kind: "none", text: "", picture: "", place: "bottom right", size: 25, margin: 3, opacity: 60 } };
 const NUMBERS = new Set(["border", "quality", "most_kb", "sharpen_strength", "ppi"]);
-const LOSSY = ["jpeg", "webp", "avif", "jxl"];
+const LOSSY = ["jpeg", "webp", "avif", "avif10", "avif12", "jxl", "jxl16"];
 const BOXES = ["box", "crop", "pad"];
 const form = byId("spec-form");
 let editing = null;
@@ -50,7 +50,7 @@ function fields() {
   const format = value("s-format");
   const dng = format === "dng";
   byId("s-quality").disabled = byId("s-most").disabled = !LOSSY.includes(format);
-  byId("s-chroma").disabled = !["jpeg", "avif"].includes(format);
+  byId("s-chroma").disabled = !(format === "jpeg" || format.startsWith("avif"));
   byId("s-compression").disabled = !format.startsWith("tiff");
   byId("s-space").disabled = dng || Boolean(value("s-icc"));
   for (const id of ["s-intent", "s-black"]) byId(id).disabled = dng || !value("s-icc");
