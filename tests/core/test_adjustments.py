@@ -95,6 +95,8 @@ def test_an_extreme_changes_the_picture(a: Adjustment, noisy_lamp: Path) -> None
     # One pixel glows, for what is done about such pixels.
     data = np.array(source.data)
     data[300, 200] = source.facts.white
+    # A patch is clipped in green, for what is done there.
+    data[100:140:2, 101:141:2] = data[101:141:2, 100:140:2] = source.facts.white
     source = Source(source.facts, data, profiles=source.profiles, gain_maps=source.gain_maps)
     beside = CONTEXT.get(a.key, {})
     plain, changed = picture(source, dict(beside)), picture(source, {**beside, a.key: extreme(a)})

@@ -56,6 +56,7 @@ from tanner.core.optics.view import View, orientation_of
 from tanner.core.raw import blocks, demosaic
 from tanner.core.raw.reader import Source
 from tanner.core.tone import base, point
+from tanner.core.tone.clipped import NOWHERE, Clipped, cells, held, ratios
 from tanner.core.tone.cube import NO_CUBE, Look
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.light import Light, local_terms, tone_table
@@ -101,7 +102,7 @@ class Plan:
     kernel: F32
     pre: F32
     gains: F32
-    clip: F32
+    clipped: Clipped
     matrix: F32
     plain: NDArray[np.float64]
     input_table: F32
@@ -309,8 +310,7 @@ def make_plan(
     hue_sat, look = camera.hue_sat_at(white), camera.look
     # A hue and saturation table comes before exposure, as the DNG specification orders it.
     first, gain = (1.0, 2.0**ev) if hue_sat or camera.input_table is not None else (2.0**ev, 1.0)
-    # A finished picture ends at its white: nothing is to be rebuilt there.
-    clip = 1 / pre if source.facts.is_raw else np.zeros(3)
+    hold = held(profile.curve_strength / 100, camera.curve is not None)
     terms = local_terms(light)
     to_output = working_to(SPACES[space])
     grain = root_noise(source) if detail.mask and small_noise is None else 0.0
@@ -326,7 +326,7 @@ def make_plan(
         kernel=lanczos(1.0 if stretch <= WIDEN else round(stretch, 2)),
         pre=_f32(pre),
         gains=_f32(1 / (pre * numbers)),
-        clip=_f32(clip),
+        clipped=_clipped(source, light, geometry, pre, 1 / (pre * numbers), 2.0**ev, hold),
         matrix=_f32(plain * first),
         plain=plain,
         input_table=NO_CUBE if camera.input_table is None else camera.input_table,
@@ -347,6 +347,38 @@ def make_plan(
         encoder=_encoder(space, bits),
     )
     return replace(plan, beyond=_beyond(plan, development)) if geometry.beyond else plan
+
+
+def around(source: Source) -> F32:
+    """How the channels stand to one another around clipped places; made once for a source."""
+    if "around" not in source.cache:
+        facts = source.facts
+        source.cache["around"] = ratios(source.data, facts.pattern or (0, 0), facts.black, facts.white)
+    result: F32 = source.cache["around"]
+    return result
+
+
+def _clipped(
+    source: Source,
+    light: Light,
+    geometry: Geometry,
+    pre: NDArray[np.float64],
+    gains: NDArray[np.float64],
+    exposure: float,
+    hold: float,
+) -> Clipped:
+    """What is done where the sensor was full; nothing in a finished picture, which ends at its white."""
+    raw = source.facts.is_raw
+    balance = np.log(pre * gains)
+    return Clipped(
+        full=_f32(1 / pre if raw else np.zeros(3)),
+        around=around(source) if raw else NOWHERE,
+        cell=np.float32(cells(source.size)[1]),
+        offset=_f32([balance[0] - balance[1], balance[0] - balance[2], balance[1] - balance[2]]),
+        grid=geometry.grid,
+        amount=np.float32(light.clipped_colour / 100),
+        hold=np.float32(hold / exposure),
+    )
 
 
 def _across(source: Source, development: Development, output: tuple[int, int]) -> F32:
@@ -658,7 +690,7 @@ def _finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> Non
         x0 - m,
         plan.geometry.size,
         plan.gains,
-        plan.clip,
+        plan.clipped,
         plan.matrix,
         plan.input_table,
         *plan.hue_sat,
@@ -906,7 +938,7 @@ def development_cube(source: Source, development: Development, title: str, size:
     plain = camera.to_working(white) @ np.diag(camera.white_numbers(white))
     balanced = working @ np.linalg.inv(plain).T * camera.white_numbers(white)
     planes = _f32((balanced / plan.pre.astype(np.float64) ** -1).T[:, None, :])
-    plan = replace(plan, geometry=replace(plan.geometry, size=(len(grid), 1)), sharpen=(), clip=_f32(np.zeros(3)),
+    plan = replace(plan, geometry=replace(plan.geometry, size=(len(grid), 1)), sharpen=(), clipped=plan.clipped._replace(full=np.zeros(3, np.float32)),
                    terms=_f32(np.zeros(len(plan.terms))), guide=np.zeros((2, 1, 1), np.float32))  # fmt: skip
     out = np.empty((1, len(grid), 3), dtype=np.uint16)
     _finish(plan, planes, 0, 0, out)

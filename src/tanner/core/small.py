@@ -17,7 +17,7 @@ from tanner import __version__
 from tanner.core.noise.kept import Kept
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import FINISHED, Source, read
-from tanner.core.render import binned_planes, pre_gains
+from tanner.core.render import around, binned_planes, pre_gains
 
 EDGE = 640
 """Long edge in px up to which a picture is served."""
@@ -125,4 +125,10 @@ def read_small(path: Path) -> Source:
             planes = binned_planes(found, pre_gains(found).astype(np.float32), level).astype(np.float16)
             SMALL.keep(str(path), what, planes)
         found.cache["binned", level] = planes.astype(np.float32)
+    if "around" not in found.cache:
+        kept = SMALL.find(str(path), "around")
+        if kept is None:
+            kept = around(found).astype(np.float16)
+            SMALL.keep(str(path), "around", kept)
+        found.cache["around"] = kept.astype(np.float32)
     return found

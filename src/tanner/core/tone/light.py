@@ -44,6 +44,14 @@ class Light(Group):
     black_point: float = param(
         0.0, -100.0, 100.0, label="Black point", unit="%", help="Moves the darkest end of the scale."
     )
+    clipped_colour: float = param(
+        100.0,
+        0.0,
+        100.0,
+        label="Clipped colour",
+        unit="%",
+        help="Where the sensor was full: 0 is white, 100 the colour that the other channels and the surroundings tell.",
+    )
     local_contrast: float = param(
         0.0,
         -100.0,

@@ -7,6 +7,7 @@ in which sharpening works and from which the encoding table reads.
 import numpy as np
 
 from tanner.core.jit import kernel
+from tanner.core.tone.clipped import rebuild_row
 from tanner.core.tone.cube import apply_cube, apply_input
 from tanner.core.tone.light import TABLE_SIZE, TABLE_TOP
 from tanner.core.tone.logs import exp2_row, log2_row
@@ -17,24 +18,16 @@ _LAST = TABLE_SIZE - 1
 
 
 @kernel
-def _colour(r, g, b, gains, neutral_clip, m, n):
-    """White balance with rebuilt highlights, then the matrix, in place.
+def _colour(r, g, b, gains, m, n):
+    """White balance, then the matrix, in place.
 
-    Where a channel is near the sensor's white its balanced value says nothing: the pixel is brought to
-    its brightest channel, in step with how near it is, so that white stays white. What is no number becomes nothing here:
-    the tables that follow are looked up by these values.
+    What is no number becomes nothing here: the tables that follow are looked up by these values.
     """
-    one, zero, most = np.float32(1.0), np.float32(0.0), np.float32(1e6)
-    start, span = np.float32(0.9), np.float32(10.0)
+    zero, most = np.float32(0.0), np.float32(1e6)
     for j in range(n):
         x, y, z = r[j], g[j], b[j]
         x, y, z = x if abs(x) < most else zero, y if abs(y) < most else zero, z if abs(z) < most else zero
-        near = max(x * neutral_clip[0], max(y * neutral_clip[1], z * neutral_clip[2]))
-        t = min(max((near - start) * span, zero), one)
-        t = t * t * (np.float32(3.0) - np.float32(2.0) * t)
         x, y, z = x * gains[0], y * gains[1], z * gains[2]
-        top = max(x, max(y, z))
-        x, y, z = x + t * (top - x), y + t * (top - y), z + t * (top - z)
         r[j] = m[0, 0] * x + m[0, 1] * y + m[0, 2] * z
         g[j] = m[1, 0] * x + m[1, 1] * y + m[1, 2] * z
         b[j] = m[2, 0] * x + m[2, 1] * y + m[2, 2] * z
@@ -270,7 +263,7 @@ def develop_block(
     x0,
     size,
     gains,
-    clip,
+    clipped,
     matrix,
     input_table,
     hue_sat,
@@ -300,7 +293,7 @@ def develop_block(
         planes: float32 (3, h, w).
         y0, x0, size: where the block lies in the output of (width, height).
         gains: (3,) from plane values to the white balance in force.
-        clip: (3,) from plane values to shares of the sensor's white.
+        clipped: what is done where the sensor was full, see `clipped.Clipped`.
         matrix: (3, 3) balanced camera to working space; exposure is in it unless there is a hue_sat table.
         input_table: of a camera's ICC profile, see `cube.apply_input`; NO_CUBE is none.
         hue_sat, look, their sizes: the profile's tables as `tone.table.packed` gives them; NO_TABLE is none.
@@ -321,7 +314,8 @@ def develop_block(
     colourful = saturation[0] != 1 or saturation[1] != 0
     for i in range(h):
         r, g, b = planes[0, i], planes[1, i], planes[2, i]
-        _colour(r, g, b, gains, clip, matrix, w)
+        rebuild_row(r, g, b, clipped, gains, y0 + i, x0, w, rows[0])
+        _colour(r, g, b, gains, matrix, w)
         if input_table.shape[0] > 1:
             apply_input(r, g, b, input_table, gain, w)
         if hue_sat.shape[0] > 1:

@@ -1,0 +1,292 @@
+"""Where the sensor was full: the colour of such places, and that they stay white when all of it is darkened.
+
+A channel is clipped where it reaches the sensor's white. What it would have been is told by the channels that are left
+and by the colours of unclipped places around: how channels stand to one another there (`ratios`). From the point of
+clipping on, light is taken to be added in the light's own colour, as a gloss adds it (the dichromatic model, source:
+shafer1985). Unclipped pixels stay as they are, to the bit. docs/colour.md has the measurements.
+"""
+
+import math
+from typing import Any, NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.jit import kernel
+from tanner.core.tone.light import CURVE_WHITE, base_curve
+
+F32 = NDArray[np.float32]
+CELLS = 160
+"""Along the long edge: how finely surroundings are known."""
+WIDTHS = (1.5, 3.0, 6.0, 12.0, 24.0)
+"""Of the Gaussians, in cells, whose sum says how much a place counts at a distance."""
+PRIOR = 0.6
+"""How much weight, in cells full of known colour, the light's own colour has against what is around."""
+FULL, CERTAIN = 0.995, 0.999
+"""Shares of the sensor's white from which a channel counts as clipped, and wholly so: the resampling leaves that much."""
+BRIGHT = 0.5
+"""Share of white that one of two channels must reach for a place to tell of highlights."""
+HOLD = 0.8
+"""Share of white, in the least clipped channel, from which a place is held up to white when the picture is darkened."""
+
+
+class Clipped(NamedTuple):
+    """What the point kernel needs to know.
+
+    Attributes:
+        full: (3,) from plane values to shares of the sensor's white; zeros: nothing is clipped in this source.
+        around: (6, rows, columns): for red/green, red/blue and green/blue the sum of the logarithms of their ratio in
+            shares of white, then the weights of these sums; see `ratios`.
+        cell: sensor px of a side of its cells.
+        offset: (3,) what white balance adds to each logarithm.
+        grid: see `optics.geometry.Geometry`.
+        amount: 1 rebuilds colour, 0 makes clipped places white.
+        hold: value of balanced planes that is shown as white.
+    """
+
+    full: F32
+    around: F32
+    cell: np.float32
+    offset: F32
+    grid: F32
+    amount: np.float32
+    hold: np.float32
+
+
+@kernel
+def _gather(mosaic, red_y, red_x, black, gain, cell, step, out):
+    """Sums over the tiles of each cell, for `ratios`: logarithms of ratios of unclipped channels, and how many.
+
+    Args:
+        black, gain: float32 (2, 2) by row and column parity: to shares of the sensor's white.
+        step: only every step-th tile is looked at, each way; cell: px of a side, a multiple of 2 step.
+        out: float32 (6, rows, columns).
+    """
+    full, bright = np.float32(FULL), np.float32(BRIGHT)
+    v = np.empty(3, dtype=np.float32)
+    log = np.empty(3, dtype=np.float32)
+    clipped = 0
+    for i in range(out.shape[1]):
+        for j in range(out.shape[2]):
+            for y in range(i * cell, min((i + 1) * cell, mosaic.shape[0] - 1), 2 * step):
+                for x in range(j * cell, min((j + 1) * cell, mosaic.shape[1] - 1), 2 * step):
+                    ry, rx, by, bx = y + red_y, x + red_x, y + 1 - red_y, x + 1 - red_x
+                    v[0] = (np.float32(mosaic[ry, rx]) - black[red_y, red_x]) * gain[red_y, red_x]
+                    v[2] = (np.float32(mosaic[by, bx]) - black[1 - red_y, 1 - red_x]) * gain[1 - red_y, 1 - red_x]
+                    a = (np.float32(mosaic[ry, bx]) - black[red_y, 1 - red_x]) * gain[red_y, 1 - red_x]
+                    b = (np.float32(mosaic[by, rx]) - black[1 - red_y, red_x]) * gain[1 - red_y, red_x]
+                    v[1] = max(a, b) if max(a, b) >= full else np.float32(0.5) * (a + b)
+                    top = max(v[0], max(v[1], v[2]))
+                    if top >= full:
+                        clipped += 1
+                    if top < bright:
+                        continue
+                    for c in range(3):
+                        log[c] = np.log(max(v[c], np.float32(1e-5)))
+                    for p in range(3):
+                        m, n = (0, 1) if p == 0 else (0, 2) if p == 1 else (1, 2)
+                        if v[m] < full and v[n] < full and max(v[m], v[n]) >= bright:
+                            out[p, i, j] += log[m] - log[n]
+                            out[3 + p, i, j] += np.float32(1.0)
+    return clipped
+
+
+@kernel
+def _gather_planes(planes, cell, step, out):
+    """The same for linear colour, float32 (3, H, W), 1 at the sensor's white."""
+    full, bright = np.float32(FULL), np.float32(BRIGHT)
+    log = np.empty(3, dtype=np.float32)
+    clipped = 0
+    for i in range(out.shape[1]):
+        for j in range(out.shape[2]):
+            for y in range(i * cell, min((i + 1) * cell, planes.shape[1]), 2 * step):
+                for x in range(j * cell, min((j + 1) * cell, planes.shape[2]), 2 * step):
+                    top = max(planes[0, y, x], max(planes[1, y, x], planes[2, y, x]))
+                    if top >= full:
+                        clipped += 1
+                    if top < bright:
+                        continue
+                    for c in range(3):
+                        log[c] = np.log(max(planes[c, y, x], np.float32(1e-5)))
+                    for p in range(3):
+                        m, n = (0, 1) if p == 0 else (0, 2) if p == 1 else (1, 2)
+                        a, b = planes[m, y, x], planes[n, y, x]
+                        if a < full and b < full and max(a, b) >= bright:
+                            out[p, i, j] += log[m] - log[n]
+                            out[3 + p, i, j] += np.float32(1.0)
+    return clipped
+
+
+NOWHERE: F32 = np.zeros((6, 1, 1), np.float32)
+"""Surroundings that say nothing: the light's own colour stands in."""
+
+
+def cells(size: tuple[int, int]) -> tuple[int, int]:
+    """For a sensor's width and height: every how many tiles one is looked at, and the px of a cell's side."""
+    step = max(1, max(size) // 2400)
+    return step, max(2 * step, round(max(size) / CELLS / (2 * step)) * 2 * step)
+
+
+def held(strength: float, points: bool) -> float:
+    """The scene value that a base curve of some strength (0 to 1) shows as white; points: it is a camera profile's."""
+    if points or strength <= 0:
+        return 1.0
+    x = np.linspace(1, CURVE_WHITE, 401)
+    y = x + (base_curve(x) - x) * strength
+    return float(x[np.argmax(y >= 1 - 1e-6)])
+
+
+def ratios(
+    data: NDArray[Any], pattern: tuple[int, int], black: tuple[float, ...], white: float
+) -> F32:
+    """How the channels stand to one another around every place of a frame, in shares of the sensor's white.
+
+    Bright unclipped places count, the nearer the more; a pair of channels counts wherever these two are unclipped.
+
+    Args:
+        data: uint16 (H, W), a Bayer mosaic with its red at `pattern` (row, column parity); or float32 (3, H, W),
+            linear from 0 to 1.
+        black: by row and column parity; white: in the mosaic's numbers.
+
+    Returns:
+        float32 (6, rows, columns), see `Clipped.around`; NOWHERE for a frame without a clipped pixel.
+    """
+    h, w = data.shape[-2:]
+    step, cell = cells((w, h))
+    found = np.zeros((6, math.ceil(h / cell), math.ceil(w / cell)), np.float32)
+    if data.ndim == 2:
+        levels = np.array(black, dtype=np.float64).reshape(2, 2)
+        gain = np.ascontiguousarray(1 / (white - levels), dtype=np.float32)
+        clipped = _gather(data, *pattern, levels.astype(np.float32), gain, cell, step, found)
+    else:
+        clipped = _gather_planes(data, cell, step, found)
+    if not clipped:
+        return NOWHERE
+    found /= np.float32((cell / (2 * step)) ** 2)
+    spread = [np.sum([cv2.GaussianBlur(plane, (0, 0), s) for s in WIDTHS], axis=0) for plane in found]
+    return np.ascontiguousarray(np.stack(spread), dtype=np.float32)
+
+
+@kernel
+def _log_ratio(clip, pair, ix, iy, fx, fy):
+    """Logarithm of a ratio of two balanced channels at a place between cells."""
+    total, weight = np.float32(0.0), np.float32(PRIOR)
+    for dy in range(2):
+        for dx in range(2):
+            y, x = min(iy + dy, clip.around.shape[1] - 1), min(ix + dx, clip.around.shape[2] - 1)
+            share = (fx if dx else np.float32(1.0) - fx) * (fy if dy else np.float32(1.0) - fy)
+            n = clip.around[3 + pair, y, x]
+            total += share * (clip.around[pair, y, x] + n * clip.offset[pair])
+            weight += share * n
+    return total / weight
+
+
+@kernel
+def rebuild_row(r, g, b, clip, gains, y, x0, n, near):
+    """Clipped channels of a row of planes, in place.
+
+    Args:
+        r, g, b: float32, plane values before white balance; gains: (3,) from them to balanced values.
+        y, x0: output position of the first pixel; n: pixels.
+        near: float32 (n,), work space.
+    """
+    zero, one = np.float32(0.0), np.float32(1.0)
+    f0, f1, f2 = clip.full[0], clip.full[1], clip.full[2]
+    for j in range(n):
+        near[j] = max(r[j] * f0, max(g[j] * f1, b[j] * f2))
+    # Evened-out corners have whites of their own above 1; darkened ones are not thought of.
+    some = zero
+    for j in range(n):
+        some = max(some, near[j])
+    if not some >= np.float32(HOLD):
+        return
+    full, span = np.float32(FULL), one / np.float32(CERTAIN - FULL)
+    step = np.float32(16.0)
+    grid = clip.grid
+    v = (np.float32(y) + np.float32(0.5)) / step + one
+    iy = min(max(int(v), 0), grid.shape[1] - 2)
+    fy = v - np.float32(iy)
+    value, share, lost = np.empty(3, dtype=np.float32), np.empty(3, dtype=np.float32), np.empty(3, dtype=np.float32)
+    at, found = np.empty(3, dtype=np.float32), np.empty(3, dtype=np.float32)
+    for j in range(n):
+        if not near[j] >= np.float32(HOLD):
+            continue
+        u = (np.float32(x0 + j) + np.float32(0.5)) / step + one
+        ix = min(max(int(u), 0), grid.shape[2] - 2)
+        fx = u - np.float32(ix)
+        for k in range(3):
+            # Where green lies on the sensor, and how much the corners were lifted.
+            p = 6 if k == 2 else 2 + k
+            a = grid[p, iy, ix] + fx * (grid[p, iy, ix + 1] - grid[p, iy, ix])
+            c = grid[p, iy + 1, ix] + fx * (grid[p, iy + 1, ix + 1] - grid[p, iy + 1, ix])
+            at[k] = a + fy * (c - a)
+        lifted = max(at[2], np.float32(1e-3))
+        value[0], value[1], value[2] = r[j] * gains[0], g[j] * gains[1], b[j] * gains[2]
+        share[0], share[1], share[2] = r[j] * f0 / lifted, g[j] * f1 / lifted, b[j] * f2 / lifted
+        most, left, white, top = zero, zero, zero, max(value[0], max(value[1], value[2]))
+        for k in range(3):
+            lost[k] = min(max((share[k] - full) * span, zero), one)
+            most = max(most, lost[k])
+            left += one - lost[k]
+            white = max(white, lifted * gains[k] / clip.full[k])
+        if most > zero:
+            _rebuilt(clip, value, share, lost, left, white, lifted, gains, at[0], at[1], found)
+            for k in range(3):
+                # What is not rebuilt goes to white: to where the brightest channel is.
+                plain = value[k] + most * (top - value[k])
+                value[k] = found[k] if clip.amount >= one else plain + clip.amount * (found[k] - plain)
+        least = min(share[0], min(share[1], share[2]))
+        if least > np.float32(HOLD) and white < clip.hold:
+            t = min((least - np.float32(HOLD)) / np.float32(1.0 - HOLD), one)
+            t = t * t * (np.float32(3.0) - np.float32(2.0) * t)
+            up = one + t * (clip.hold / white - one)
+            for k in range(3):
+                value[k] *= up
+        elif most == zero:
+            continue
+        r[j], g[j], b[j] = value[0] / gains[0], value[1] / gains[1], value[2] / gains[2]
+
+
+@kernel
+def _rebuilt(clip, value, share, lost, left, white, lifted, gains, x, y, out):
+    """The balanced values of one pixel with what is clipped rebuilt, into out (3,).
+
+    Args:
+        share: of the sensor's white; lost: how certainly each channel is clipped; left: how many are not.
+        white: what a fully clipped pixel has; lifted: gain against fall-off; x, y: place on the sensor.
+    """
+    zero, one = np.float32(0.0), np.float32(1.0)
+    cells = clip.around
+    u, v = x / clip.cell - np.float32(0.5), y / clip.cell - np.float32(0.5)
+    u = min(max(u, zero), np.float32(cells.shape[2] - 1))
+    v = min(max(v, zero), np.float32(cells.shape[1] - 1))
+    ix, iy = int(u), int(v)
+    fx, fy = u - np.float32(ix), v - np.float32(iy)
+    for c in range(3):
+        out[c] = value[c]
+        if lost[c] == zero:
+            continue
+        edge = lifted * gains[c] / clip.full[c]
+        wanted = white
+        if left > np.float32(1e-3):
+            guide, log, nearest = zero, zero, zero
+            for a in range(3):
+                w = one - lost[a]
+                if a == c or w <= zero:
+                    continue
+                pair = a + c - 1
+                known = _log_ratio(clip, pair, ix, iy, fx, fy)
+                log += w * (known if c < a else -known)
+                guide += w * np.log(max(value[a], np.float32(1e-5)))
+                nearest = max(nearest, w * min(share[a], one))
+            others = left - (one - lost[c])
+            if others > np.float32(1e-3):
+                # The nearer what is left is to white itself, the less the place can be other than white.
+                nearest *= nearest
+                log = log / others * (one - nearest * nearest)
+                guide = np.exp(guide / others)
+                found = edge + max(guide - edge / np.exp(log), zero)
+                share_left = min(others, one)
+                wanted = found + (one - share_left) * max(white - found, zero)
+        out[c] = value[c] + lost[c] * max(wanted - value[c], zero)
