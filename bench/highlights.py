@@ -77,7 +77,9 @@ def scores(names: Sequence[str], ev: int, path: Path) -> dict[str, np.ndarray]:
         for way, mode in WAYS.items():
             got = _ours(path) if mode < 0 else _libraw(path, mode, bright, dark)
             off = ciede2000(xyz_to_lab(np.maximum(got / 2**ev, 0) @ to_xyz), lab)
-            found[way].append([float(off[many == k].mean()) if (many == k).mean() > LEAST else np.nan for k in (1, 2, 3)])
+            found[way].append(
+                [float(off[many == k].mean()) if (many == k).mean() > LEAST else np.nan for k in (1, 2, 3)]
+            )
     with np.errstate(invalid="ignore"):
         return {
             way: np.array([np.nan if np.isnan(c).all() else np.nanmean(c) for c in np.array(rows).T])

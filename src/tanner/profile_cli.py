@@ -41,6 +41,18 @@ def make(
     corners: Annotated[str | None, typer.Option(help="Corners of the first chart by hand.")] = None,
     corners2: Annotated[str | None, typer.Option(help="Corners of the second chart by hand.")] = None,
     chart: Annotated[Path | None, typer.Option(help="A chart of your own as a CGATS.17 text file.")] = None,
+    chart_set: Annotated[
+        str,
+        typer.Option(
+            help="A published set of the 24 patches: ohta, average, iso, 1976, 2005, before-2014, after-2014. Empty: what fits best."
+        ),
+    ] = "",
+    aim: Annotated[
+        str,
+        typer.Option(
+            help="published: the chart's published colours, the same under every light. seen: as an eye sees them under the light."
+        ),
+    ] = "published",
     name: Annotated[str | None, typer.Option(help="The profile's name.")] = None,
     replace: Annotated[bool, typer.Option("--replace", help="Write over a profile of that name.")] = False,
     as_json: Json = False,
@@ -48,7 +60,7 @@ def make(
     """Make a camera profile from a shot of a colour chart, or from two."""
     from tanner.core.colour.dcp import write_dcp
     from tanner.core.output.files import write_whole
-    from tanner.core.profile.chart import read_cgats
+    from tanner.core.profile.chart import published24, read_cgats
     from tanner.core.profile.make import Shot, make_profile
     from tanner.core.raw.reader import read
 
@@ -58,10 +70,15 @@ def make(
         raise _fail(f"{output} is there already; choose another name or give --replace", 1)
     if len(charts) > 2:
         raise _fail("a profile is made from one chart shot, or from two")
+    if aim not in ("published", "seen"):
+        raise _fail("--aim is published or seen")
     by_hand = [parse_corners(c) if c else None for c in (corners, corners2)]
     try:
         shots = [Shot(read(p), n, c) for p, n, c in zip(charts, (light, light2), by_hand, strict=False)]
-        made = make_profile(shots, name or output.stem, read_cgats(chart) if chart else None, table=table)
+        target = read_cgats(chart) if chart else published24(chart_set) if chart_set else None
+        made = make_profile(
+            shots, name or output.stem, target, table=table, aim="seen" if aim == "seen" else "published"
+        )
         write_whole(output, write_dcp(made.profile), replace=replace)
     except TannerError as error:
         raise _fail(str(error), 1) from None
@@ -69,6 +86,8 @@ def make(
         typer.echo(json.dumps({"path": str(output), **made.report}))
         return
     typer.echo(f"{output}: {made.report['camera']}, {made.report['chart']}")
+    for found in made.report["sets"]:
+        typer.echo(f"  {found['title']}: {found['mean']:.2f} by a plain matrix")
     for part in made.report["lights"]:
         typer.echo(f"  {part['light']}, {part['kelvin']} K: {part['used']} patches, CIEDE2000 mean / 95 % / maximum")
         for what, label in (

@@ -3,6 +3,7 @@
 import io
 
 import numpy as np
+import pillow_jxl  # noqa: F401  # makes the format known to Pillow
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st

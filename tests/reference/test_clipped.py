@@ -8,8 +8,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-
 from bench.highlights import MATRIX, NAMES, NEUTRAL, WAYS, scores
+
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.spaces import SPACES
 from tanner.core.raw.dng import DngTags, write_bayer_dng
@@ -86,7 +86,9 @@ def test_evened_corners_are_not_taken_for_clipped(tmp_path: Path) -> None:
     source = read(path)
     plan = make_plan(source, develop({"optics.fall_off": 100.0, "light.exposure": -1.0}), source.size)
     assert plan.geometry.grid[6].max() > 1.7
-    pixels = SPACES["srgb"].decode(render(source, develop({"optics.fall_off": 100.0, "light.exposure": -1.0}), source.size, bits=16) / 65535)
+    pixels = SPACES["srgb"].decode(
+        render(source, develop({"optics.fall_off": 100.0, "light.exposure": -1.0}), source.size, bits=16) / 65535
+    )
     corner, middle = pixels[4, 4], pixels[100, 150]
     assert np.allclose(corner / corner[1], middle / middle[1], atol=0.005)
 

@@ -31,7 +31,9 @@ from tanner.studio.camera import take
 
 def table(hues: int, sats: int, vals: int, phase: float) -> Table:
     """Smooth, as real ones are: a rough one would make much of the last bits of noise."""
-    h, s, v = np.meshgrid(np.arange(hues) / hues, np.arange(sats) / (sats - 1), np.arange(vals) / max(1, vals - 1), indexing="ij")
+    h, s, v = np.meshgrid(
+        np.arange(hues) / hues, np.arange(sats) / (sats - 1), np.arange(vals) / max(1, vals - 1), indexing="ij"
+    )
     wave = np.sin(2 * np.pi * h + phase)
     return Table(np.stack([25 * wave * s, 1 + 0.3 * wave, 1 + 0.3 * wave * s * (1 - v)], axis=-1).astype(np.float32))
 

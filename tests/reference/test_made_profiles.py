@@ -14,7 +14,7 @@ from tanner.core.colour import spectra
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import D50_XYZ, adaptation
 from tanner.core.measure import xyz_to_lab
-from tanner.core.profile.chart import published24
+from tanner.core.profile.chart import SETS, published24
 from tanner.core.profile.fit import fit_light
 from tanner.core.profile.make import _places
 
@@ -98,3 +98,61 @@ def test_lights_by_name() -> None:
     for wrong in ("D99", "500K", "moon"):
         with pytest.raises(ValueError, match="light"):
             spectra.light(wrong)
+
+
+def test_two_lights_agree_on_a_chart_of_another_set() -> None:
+    """Aimed at the published colours: a chart of the mean of thirty, by the made-up sensitivities, under A and under D55.
+
+    Limits: 1.2 and 0.8 to the published colours, 1.0 between the two lights; as an eye sees them they were 1.95 apart.
+    """
+    from tanner.studio.light import sensitivities as made_up
+
+    actual, best = published24("average"), None
+    truth = xyz_to_lab(actual.under(None))
+    places = _places(actual)
+    response = made_up("Alder One")
+    assert response.shape == (3, len(spectra.WAVELENGTHS)) and actual.reflectance is not None
+    numbers = {}
+    for name in ("A", "D55"):
+        lit, _, white = spectra.light(name)
+        numbers[name] = 0.6 * (actual.reflectance * lit) @ response.T / (response[1] * lit).sum(), white
+
+    def by(chart_name: str, table: bool) -> dict[str, np.ndarray]:
+        chart = published24(chart_name)
+        return {
+            name: xyz_to_lab(
+                fit_light(n, chart.under(None), chart.greys(), places, white, table=table).xyz(n)
+            )
+            for name, (n, white) in numbers.items()
+        }  # fmt: skip
+
+    # The set is told by the shot.
+    fitting = {}
+    for key in SETS:
+        found = by(key, False)
+        fitting[key] = np.mean([ciede2000(v, xyz_to_lab(published24(key).under(None))).mean() for v in found.values()])
+    best = min(fitting, key=lambda k: fitting[k])
+    assert best == "average"
+    found = by(best, True)
+    assert ciede2000(found["A"], truth).mean() <= 1.2 and ciede2000(found["D55"], truth).mean() <= 0.8
+    assert ciede2000(found["A"], found["D55"]).mean() <= 1.0
+
+
+def test_every_set_of_the_24_patches() -> None:
+    """Against colour-science's own way from xyY to Lab; the sets differ, as charts of different years do."""
+    colour = spectra.library()
+    for key, (_, name) in SETS.items():
+        chart = published24(key)
+        lab = xyz_to_lab(chart.under(None))
+        assert lab.shape == (24, 3) and len(chart.greys()) >= 5
+        if chart.reflectance is None:
+            data = colour.CCS_COLOURCHECKERS[name]
+            wanted = colour.XYZ_to_Lab(
+                colour.chromatic_adaptation(
+                    np.stack([colour.xyY_to_XYZ(v) for v in data.data.values()]),
+                    colour.xy_to_XYZ(data.illuminant), D50_XYZ, method="Von Kries", transform="Bradford",
+                ),
+                colour.XYZ_to_xy(D50_XYZ),
+            )  # fmt: skip
+            assert np.abs(lab - wanted).max() < 0.05, key
+        assert ciede2000(lab, xyz_to_lab(published24().under(None))).mean() < 4

@@ -254,15 +254,21 @@ def made_profile(
     name: str,
     table: bool,
     chart: str | None,
+    chart_set: str = "",
+    aim: str = "published",
 ) -> tuple[bytes, dict[str, Any]]:
-    """A profile as the bytes of its file, and its report; chart: the text of a CGATS.17 file."""
+    """A profile as the bytes of its file, and its report.
+
+    Args:
+        chart: the text of a CGATS.17 file; chart_set: else one of `chart.SETS`, or "" for the one that fits best.
+    """
     import tempfile
 
     from tanner.core.colour.dcp import write_dcp
-    from tanner.core.profile.chart import read_cgats
+    from tanner.core.profile.chart import published24, read_cgats
     from tanner.core.profile.make import Shot, make_profile
 
-    target = None
+    target = published24(chart_set) if chart_set else None
     if chart is not None:
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "chart.txt"
@@ -272,7 +278,7 @@ def made_profile(
         Shot(read(Path(p)), light, np.array(c) if c else None)
         for p, light, c in zip(paths, lights, corners, strict=True)
     ]
-    made = make_profile(shots, name, target, table=table)
+    made = make_profile(shots, name, target, table=table, aim="seen" if aim == "seen" else "published")
     return write_dcp(made.profile), made.report
 
 

@@ -15,6 +15,7 @@ from tanner.core.colour.spaces import SPACES
 from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
 from tanner.core.output.spec import FORMATS
+from tanner.core.profile.chart import SETS
 from tanner.web.common import Desk, frame_of
 from tanner.web.described import ABOUT, operations
 from tanner.web.shoots import put_away, shoot_list, shoot_of
@@ -107,7 +108,8 @@ def profile_page(request: Request, shoot_id: int, desk: Desk, frame: int) -> Res
         query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.camera == first.camera)
         others = [f for f in session.scalars(query.order_by(Frame.taken, Frame.name)) if f.id != first.id]
         lights = {f.id: f"{f.as_shot[0]:.0f} K" if f.as_shot else "" for f in [first, *others]}
-    return _shoot_page(request, desk, shoot_id, "profile", frame=first, others=others, lights=lights)
+    sets = [(key, title) for key, (title, _) in SETS.items()]
+    return _shoot_page(request, desk, shoot_id, "profile", frame=first, others=others, lights=lights, sets=sets)
 
 
 @router.get("/kit")

@@ -39,6 +39,8 @@ class Make(BaseModel):
     name: str = Field(min_length=1, max_length=80)
     table: bool = True
     chart: str | None = Field(default=None, max_length=2_000_000)
+    chart_set: Literal["", "ohta", "average", "iso", "1976", "2005", "before-2014", "after-2014"] = ""
+    aim: Literal["published", "seen"] = "published"
 
 
 class Keep(BaseModel):
@@ -223,7 +225,7 @@ def make(body: Make, desk: Desk) -> dict[str, Any]:
     corners = [np.array(s.corners).tolist() if s.corners else None for s in body.shots]
     lights = [s.light for s in body.shots]
     data, report = desk.workers.submit(
-        made_profile, paths, lights, corners, body.name.strip(), body.table, body.chart
+        made_profile, paths, lights, corners, body.name.strip(), body.table, body.chart, body.chart_set, body.aim
     ).result()
     made = desk.made.add(lambda number: Made(number, read_dcp(data), report))
     return {"made": made.number, "report": report}

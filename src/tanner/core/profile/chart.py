@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.colour import spectra
-from tanner.core.colour.spaces import D50_XYZ, adaptation
+from tanner.core.colour.spaces import D50_XYZ, adaptation, xy_to_xyz
 from tanner.core.errors import TannerError
 
 F64 = NDArray[np.float64]
@@ -58,12 +58,42 @@ class Chart:
         return found[np.argsort(-lab[found, 0])]
 
 
+SETS: dict[str, tuple[str, str]] = {
+    "ohta": ("24 patches, Ohta 1997", "ColorChecker N Ohta"),
+    "average": ("24 patches, mean of thirty charts, 2012", "BabelColor Average"),
+    "iso": ("24 patches, ISO 17321-1", "ISO 17321-1"),
+    "1976": ("24 patches, published 1976", "ColorChecker 1976"),
+    "2005": ("24 patches, published 2005", "ColorChecker 2005"),
+    "before-2014": ("24 patches, made before November 2014", "ColorChecker24 - Before November 2014"),
+    "after-2014": ("24 patches, made since November 2014", "ColorChecker24 - After November 2014"),
+}
+"""Every published set of the common chart's 24 patches that colour-science carries: title, and its name there. The first
+three are reflectances, the others colours."""
+
+
 @cache
-def published24() -> Chart:
-    """The common chart of 24 patches, with the reflectances of Ohta (source: ohta97, through colour-science)."""
-    patches = spectra.library().SDS_COLOURCHECKERS["ColorChecker N Ohta"]
-    values = np.stack([spectra.aligned(p) for p in patches.values()])
-    return Chart("24 patches", 4, 6, tuple(patches), "Ohta 1997, as shipped with colour-science", reflectance=values)
+def published24(key: str = "ohta") -> Chart:
+    """The common chart of 24 patches by one of `SETS` (source: ohta97 and others, through colour-science).
+
+    Raises:
+        ChartError: no such set.
+    """
+    if key not in SETS:
+        raise ChartError(f"There is no set {key} of the 24 patches: {', '.join(SETS)}.")
+    title, name = SETS[key]
+    colour = spectra.library()
+    if name in colour.SDS_COLOURCHECKERS:
+        patches = colour.SDS_COLOURCHECKERS[name]
+        values = np.stack([spectra.aligned(p) for p in patches.values()])
+        return Chart(title, 4, 6, tuple(patches), f"{title}, as shipped with colour-science", reflectance=values)
+    found = colour.CCS_COLOURCHECKERS[name]
+    xyz = np.stack([np.array(v) for v in found.data.values()])
+    xyz = (
+        np.column_stack([xyz[:, 0] / xyz[:, 1], np.ones(len(xyz)), (1 - xyz[:, 0] - xyz[:, 1]) / xyz[:, 1]])
+        * xyz[:, 2:]
+    )
+    xyz = xyz @ adaptation(xy_to_xyz(tuple(found.illuminant)), D50_XYZ).T
+    return Chart(title, 4, 6, tuple(found.data), f"{title}, as shipped with colour-science", xyz=xyz)
 
 
 def read_cgats(path: Path) -> Chart:

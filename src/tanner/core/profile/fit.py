@@ -26,7 +26,7 @@ RIDGE = 0.6
 """CIEDE2000 that a matrix entry pays for being 0.1 away from the least-squares one, over the root of the patches."""
 LEAST_SLOPE = 0.03
 """EV from the middle to the edge of the chart below which light counts as even: colours are not bent for less."""
-REACH = 0.28
+REACH = 0.20
 """Width of one patch's say in the plane of hue and saturation."""
 
 

@@ -1,7 +1,7 @@
 """One service behind the command line and the page: chart shots in, a camera profile and its report out."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import pcs_to_working
 from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.measure import xyz_to_lab
-from tanner.core.profile.chart import Chart, ChartError, published24
+from tanner.core.profile.chart import SETS, Chart, ChartError, published24
 from tanner.core.profile.detect import EDGE, find_corners
 from tanner.core.profile.fit import Fit, evened, fit_light
 from tanner.core.profile.readings import Readings, read_patches
@@ -29,6 +29,18 @@ class Shot:
     source: Source
     light: str
     corners: F64 | None = None
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A shot that was read: the spectrum, code and chromaticity of its light, and its patches."""
+
+    shot: Shot
+    lit: F64
+    code: int
+    xy: tuple[float, float]
+    corners: F64
+    readings: Readings
 
 
 @dataclass(frozen=True)
@@ -67,21 +79,37 @@ def chart_neutral(source: Source) -> F64:
     return neutral / neutral.max()
 
 
+Aim = Literal["published", "seen"]
+"""What patches are brought to: the colours that the chart is published with, the same under every light; or the colours
+that the patches have for an eye under the light of the shot."""
+
+
 def make_profile(
-    shots: list[Shot], name: str, chart: Chart | None = None, *, table: bool = False, copyright_: str = ""
+    shots: list[Shot],
+    name: str,
+    chart: Chart | None = None,
+    *,
+    table: bool = False,
+    copyright_: str = "",
+    aim: Aim = "published",
 ) -> Made:
     """Make a profile from one shot, or from two under two lights.
+
+    Args:
+        chart: None for the published set of the 24 patches that fits the shots best.
 
     Raises:
         ChartError: a frame that is no raw file, no chart, too few good patches, two cameras, twice the same light.
     """
-    chart = chart or published24()
     if not 1 <= len(shots) <= 2:
         raise ChartError("A profile is made from one chart shot, or from two under two lights.")
     models = {(s.source.facts.make, s.source.facts.model) for s in shots}
     if len(models) > 1:
         raise ChartError(f"The shots come from two cameras: {' and '.join(m for _, m in sorted(models))}.")
-    parts = [_one_light(shot, chart, table) for shot in shots]
+    taken = [_taken(shot, chart or published24()) for shot in shots]
+    fitting = [] if chart else _fitting(taken, aim)
+    chart = chart or published24(fitting[0]["key"])
+    parts = [_one_light(t, chart, table, aim) for t in taken]
     if len(parts) == 2:
         parts.sort(key=lambda p: xy_to_temperature(p["xy"])[0])
         if abs(1e6 / xy_to_temperature(parts[0]["xy"])[0] - 1e6 / xy_to_temperature(parts[1]["xy"])[0]) < 20:
@@ -105,10 +133,10 @@ def make_profile(
     )
     lights = [{k: v for k, v in p.items() if k not in ("fit", "xy", "code")} for p in parts]
     return Made(profile, {"name": name, "camera": profile.model, "chart": chart.name, "chart_source": chart.source,
-                          "table": table, "lights": lights})  # fmt: skip
+                          "aim": aim, "sets": fitting, "table": table, "lights": lights})  # fmt: skip
 
 
-def _one_light(shot: Shot, chart: Chart, table: bool) -> dict[str, Any]:
+def _taken(shot: Shot, chart: Chart) -> Taken:
     source = shot.source
     if not source.facts.is_raw:
         raise ChartError(f"{source.facts.path} is no raw file: a camera profile needs the sensor's own numbers.")
@@ -122,12 +150,39 @@ def _one_light(shot: Shot, chart: Chart, table: bool) -> dict[str, Any]:
         if shot.corners is None
         else np.asarray(shot.corners, dtype=np.float64)
     )
-    readings = read_patches(picture, corners, chart)
-    wanted = chart.under(lit)
-    good = np.flatnonzero(readings.good)
+    return Taken(shot, lit, code, xy, corners, read_patches(picture, corners, chart))
+
+
+def _good(taken: Taken, count: int) -> NDArray[np.intp]:
+    good = np.flatnonzero(taken.readings.good)
     if len(good) < 8:
-        reasons = sorted({r for r in readings.refused if r})
-        raise ChartError(f"Only {len(good)} of {len(wanted)} patches can be used ({', '.join(reasons)}).")
+        reasons = sorted({r for r in taken.readings.refused if r})
+        raise ChartError(f"Only {len(good)} of {count} patches can be used ({', '.join(reasons)}).")
+    return good
+
+
+def _fitting(taken: list[Taken], aim: Aim) -> list[dict[str, Any]]:
+    """The published sets of the 24 patches, the one that a plain matrix brings the shots nearest to first."""
+    found = []
+    for key, (title, _) in SETS.items():
+        chart = published24(key)
+        if aim == "seen" and chart.reflectance is None:
+            continue
+        off = []
+        for t in taken:
+            good, wanted, places = _good(t, 24), chart.under(t.lit if aim == "seen" else None), _places(chart)
+            fit = _fit(t.readings.numbers[good], wanted[good], good, chart, places[good], t.xy, False)
+            seen = fit.xyz(evened(t.readings.numbers[good], places[good], fit.slope))
+            off.append(ciede2000(xyz_to_lab(seen), xyz_to_lab(wanted[good])).mean())
+        found.append({"key": key, "title": title, "mean": round(float(np.mean(off)), 3)})
+    return sorted(found, key=lambda f: f["mean"])
+
+
+def _one_light(taken: Taken, chart: Chart, table: bool, aim: Aim) -> dict[str, Any]:
+    shot, source, code, xy = taken.shot, taken.shot.source, taken.code, taken.xy
+    corners, readings = taken.corners, taken.readings
+    wanted = chart.under(taken.lit if aim == "seen" else None)
+    good = _good(taken, len(wanted))
     places = _places(chart)
     fit = _fit(readings.numbers[good], wanted[good], good, chart, places[good], xy, table)
     even = evened(readings.numbers, places, fit.slope)

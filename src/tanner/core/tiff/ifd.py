@@ -36,7 +36,9 @@ class Entry:
         if self.kind == UNDEFINED:
             return (self.data,)
         if self.kind in _UNITS:
-            pairs = np.frombuffer(self.data, "<u4" if self.kind == RATIONAL else "<i4").astype(np.float64).reshape(-1, 2)
+            pairs = (
+                np.frombuffer(self.data, "<u4" if self.kind == RATIONAL else "<i4").astype(np.float64).reshape(-1, 2)
+            )
             with np.errstate(divide="ignore", invalid="ignore"):
                 return tuple(np.where(pairs[:, 1] != 0, pairs[:, 0] / pairs[:, 1], np.nan).tolist())
         return tuple(np.frombuffer(self.data, "<" + _NUMBERS[self.kind]).tolist())
@@ -195,7 +197,7 @@ def read(data: Any, place: int, order: str, base: int = 0) -> tuple[dict[int, En
 
 
 def byte_order(data: Any, base: int = 0, magic: int = 42) -> tuple[str, int]:
-    """"<" or ">", and where the first directory lies.
+    """ "<" or ">", and where the first directory lies.
 
     Raises:
         ValueError: no such file.

@@ -137,9 +137,7 @@ def held(strength: float, points: bool) -> float:
     return float(x[np.argmax(y >= 1 - 1e-6)])
 
 
-def ratios(
-    data: NDArray[Any], pattern: tuple[int, int], black: tuple[float, ...], white: float
-) -> F32:
+def ratios(data: NDArray[Any], pattern: tuple[int, int], black: tuple[float, ...], white: float) -> F32:
     """How the channels stand to one another around every place of a frame, in shares of the sensor's white.
 
     Bright unclipped places count, the nearer the more; a pair of channels counts wherever these two are unclipped.

@@ -124,6 +124,7 @@ byId("chart-file").addEventListener("change", async (event) => {
   if (!file) return;
   chart = await file.text();
   byId("chart-name").textContent = file.name;
+  byId("chart-set").hidden = true;
   changed();
   draw();
 });
@@ -181,6 +182,8 @@ function greys(part) {
 }
 
 function report(data) {
+  const sets = data.sets.map((s) => el("tr", {}, el("td", { text: s.title }), el("td", { class: "num", text: number(s.mean) })));
+  const fits = sets.length ? [el("h2", { text: `Chart: ${data.chart}` }), el("table", { class: "figures" }, el("thead", {}, el("tr", {}, el("th", { text: "Published set" }), el("th", { text: "CIEDE2000 by a plain matrix" }))), el("tbody", {}, ...sets))] : [];
   byId("report").replaceChildren(
     ...data.lights.flatMap((part) => {
       const rows = [["by the file’s matrix", part.before], ["by this profile", part.after], ["leaving one out", part.leave_one_out]];
@@ -197,6 +200,7 @@ function report(data) {
         greys(part),
       ];
     }),
+    ...fits,
   );
 }
 
@@ -207,7 +211,7 @@ byId("make").addEventListener("click", async () => {
   byId("maker-error").textContent = "";
   byId("chart-state").textContent = "Making the profile …";
   try {
-    const body = { name: byId("profile-name").value, table: byId("with-table").checked, chart, shots: shots.map((s, i) => ({ frame: s.frame, light: byId(`light-${i}`).value, corners: s.corners })) };
+    const body = { name: byId("profile-name").value, table: byId("with-table").checked, chart, chart_set: chart ? "" : byId("chart-set").value, aim: byId("aim").value, shots: shots.map((s, i) => ({ frame: s.frame, light: byId(`light-${i}`).value, corners: s.corners })) };
     made = await post("/api/profiles/make", body);
     report(made.report);
     byId("keep").disabled = false;
