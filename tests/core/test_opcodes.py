@@ -7,11 +7,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tanner.core.adjust.registry import defaults
+from tanner.core.adjust.registry import defaults, develop
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, write_bayer_dng
-from tanner.core.raw.opcodes import apply_to_numbers, lens_fields
+from tanner.core.raw.opcodes import STORED, Scale, apply_list, lens_fields
 from tanner.core.raw.reader import Source, read
+from tanner.core.render import render_planes
 from tanner.core.tiff.ifd import entry
 
 W, H, BLACK, WHITE = 96, 64, 512, 16383
@@ -121,9 +122,9 @@ def test_bad_pixels_are_filled_from_their_own_colour(written: Callable[..., Sour
     clean[0::2, 0::2] = 5000
     assert np.array_equal(source.data, clean)
     data[7, 9] = 123
-    marked, odd = apply_to_numbers(data, listed(opcode(4, struct.pack(">II", 123, 1))))
+    marked, odd = apply_list(data, listed(opcode(4, struct.pack(">II", 123, 1))), "list 1", STORED)
     assert not odd and marked[7, 9] == 3000
-    same, odd = apply_to_numbers(clean, listed(opcode(4, struct.pack(">II", 3000, 1))))
+    same, odd = apply_list(clean, listed(opcode(4, struct.pack(">II", 3000, 1))), "list 1", STORED)
     assert same is clean and "tenth of the picture" in odd[0]
 
 
@@ -154,9 +155,139 @@ def test_damaged_maps_are_left_out_with_a_word(payload: bytes, written: Callable
 
 
 def test_what_is_not_applied_is_said(written: Callable[..., Source]) -> None:
-    source = written({2: listed(opcode(8, b"")), 3: listed(opcode(12, b""))})
-    assert any("MapPolynomial" in w for w in source.facts.warnings)
-    assert any("ScalePerRow" in w for w in source.facts.warnings)
+    warp = opcode(1, struct.pack(">I", 1) + struct.pack(">8d", 1, 0, 0, 0, 0, 0, 0.5, 0.5))
+    even = opcode(3, struct.pack(">7d", 0.1, 0, 0, 0, 0, 0.5, 0.5))
+    source = written({1: listed(warp), 2: listed(opcode(8, b"")), 3: listed(opcode(12, b""), warp, warp, even, even)})
+    said = " ".join(source.facts.warnings)
+    for words in (
+        "WarpRectilinear of list 1 is not applied", "MapPolynomial of the file cannot be used", "ScalePerRow of the file",
+        "a second warp", "FixVignetteRadial: a second one",
+    ):  # fmt: skip
+        assert words in said, words
+
+
+def area(*box: int, pitch: tuple[int, int] = (1, 1)) -> bytes:
+    return struct.pack(">8I", *(box or (0, 0, H, W)), 0, 1, *pitch)
+
+
+LIST_2 = Scale((float(BLACK),) * 4, (float(WHITE - BLACK),) * 4, float(WHITE))
+
+
+@pytest.mark.parametrize("list_", [1, 2])
+def test_values_through_tables_polynomials_and_lines(written: Callable[..., Source], list_: int) -> None:
+    """MapTable, MapPolynomial, Delta and Scale by row and column, against the formulas on values from 0 to 1."""
+    mosaic = written.mosaic.astype(np.float64)  # type: ignore[attr-defined]
+    low, span = (0.0, 65535.0) if list_ == 1 else (float(BLACK), float(WHITE - BLACK))
+    values = (mosaic - low) / span
+    table = np.arange(20000, dtype=np.float64)[::-1] / 4
+    rows, columns = np.linspace(-0.01, 0.01, H // 2), np.linspace(0.9, 1.1, W)
+    floats = ">{}f".format
+    cases = [
+        (opcode(7, area() + struct.pack(">I", 20000) + table.astype(">u2").tobytes()),
+         np.floor(table)[np.minimum(np.rint(values * 65535), 19999).astype(int)] / 65535),
+        (opcode(8, area() + struct.pack(">I3d", 2, 0.01, 0.8, 0.1)), 0.01 + 0.8 * values + 0.1 * values**2),
+        (opcode(10, area(0, 0, H, W, pitch=(2, 1)) + struct.pack(">I", H // 2) + struct.pack(floats(H // 2), *rows)),
+         values + np.where(np.arange(H) % 2 == 0, np.repeat(rows, 2), 0)[:, None]),
+        (opcode(13, area() + struct.pack(">I", W) + struct.pack(floats(W), *columns)), values * columns[None]),
+        (opcode(12, area(0, 10, H, 20) + struct.pack(">I", H) + struct.pack(floats(H), *([0.5] * H))),
+         np.where((np.arange(W) >= 10) & (np.arange(W) < 20), 0.5, 1.0) * values),
+    ]  # fmt: skip
+    for code, wanted in cases:
+        source = written({list_: listed(code)})
+        assert source.facts.warnings == ()
+        expected = np.clip(np.rint(wanted * span + low), 0, 65535 if list_ == 1 else WHITE)
+        assert np.abs(source.data.astype(np.float64) - expected).max() <= 1
+    # In order: a delta, then a scale, is not a scale, then a delta.
+    delta = opcode(10, area() + struct.pack(">I", H) + struct.pack(floats(H), *([0.05] * H)))
+    scale = opcode(12, area() + struct.pack(">I", H) + struct.pack(floats(H), *([1.5] * H)))
+    one, other = (written({2: listed(*pair)}).data.astype(float) for pair in ((delta, scale), (scale, delta)))
+    assert np.median(one - other) == pytest.approx(0.025 * (WHITE - BLACK), abs=2)
+    wrong = written({2: listed(opcode(12, area() + struct.pack(">I", 3) + bytes(12)))})
+    assert any("3 values for" in w for w in wrong.facts.warnings)
+    assert apply_list(wrong.data, listed(opcode(6, bytes(16))), "list 2", LIST_2)[0] is wrong.data
+
+
+def test_bad_pixels_of_list_1_count_from_the_stored_picture(tmp_path: Path) -> None:
+    """A file with masked borders: 60 dead pixels told by their places in the stored picture are all filled."""
+    rng = np.random.default_rng(8)
+    stored = rng.integers(3000, 3010, (H + 20, W + 24)).astype(np.uint16)
+    top, left = 12, 16
+    places = [(int(rng.integers(top + 2, top + H - 2)), int(rng.integers(left + 2, left + W - 2))) for _ in range(60)]
+    for y, x in places:
+        stored[y, x] = 16000
+    points = struct.pack(">III", 1, len(places), 0) + b"".join(struct.pack(">2I", *p) for p in places)
+    tags = DngTags(
+        "Alder", "Alder One", BLACK, WHITE, (0, 1, 1, 2), (0.5, 1.0, 0.6), (np.eye(3),), (21,),
+        extra={51008: entry(7, listed(opcode(5, points))), 50829: entry(4, (top, left, top + H, left + W))},
+    )  # fmt: skip
+    path = tmp_path / "a.dng"
+    path.write_bytes(write_bayer_dng(stored, tags))
+    source = read(path)
+    assert source.size == (W, H) and source.data.max() < 3011
+
+
+@pytest.mark.parametrize("first", ["gains", "warp"])
+def test_gains_of_list_3_work_where_they_stand(written: Callable[..., Source], first: str) -> None:
+    """A vignette and a map before the warp are read at recorded places, after it at places of the warped picture."""
+    warp = opcode(1, struct.pack(">I", 1) + struct.pack(">8d", 0.9, 0.08, 0, 0, 0, 0, 0.5, 0.5))
+    even = opcode(3, struct.pack(">7d", 0.6, 0.2, 0, 0, 0, 0.5, 0.5))
+    gains = np.array([[1.0, 1.5], [1.0, 1.5]], np.float32)[..., None]
+    grid = gain_map((0, 0, H, W, 0, 3, 1, 1), gains, (1.0, 1.0), (0.0, 0.0))
+    codes = (even, grid, warp) if first == "gains" else (warp, even, grid)
+    lens = written({3: listed(*codes)}).lens
+    assert isinstance(lens, OpcodeLens)
+    x, y = np.array([5.0, 90.0]), np.array([4.0, 60.0])
+    recorded = lens.positions(x, y)
+    at = recorded[1] if first == "gains" else np.stack([x, y])
+    r2 = ((at[0] - W / 2) ** 2 + (at[1] - H / 2) ** 2) / ((W / 2) ** 2 + (H / 2) ** 2)
+    wanted = (1 + 0.6 * r2 + 0.2 * r2**2) * (1 + 0.5 * at[0] / W)
+    found = lens.gains(recorded, x, y)
+    assert found.shape == (3, 2) and found[1] == pytest.approx(wanted, abs=1e-5)
+    assert np.abs(recorded[1, 0] - x).max() > 1
+
+
+def test_gain_maps_of_list_3_by_plane_and_area(written: Callable[..., Source]) -> None:
+    """A map of three planes has factors for each; one of blue alone, and for a part, leaves the rest."""
+    gains = np.ones((2, 2, 3), np.float32) * np.array([1.2, 1.5, 1.9], np.float32)
+    part = np.full((2, 2, 1), 2.0, np.float32)
+    source = written({
+        3: listed(
+            gain_map((0, 0, H, W, 0, 3, 1, 1), gains, (1.0, 1.0), (0.0, 0.0)),
+            gain_map((0, 0, H, W // 2, 2, 1, 1, 1), part, (1.0, 1.0), (0.0, 0.0)),
+        )
+    })  # fmt: skip
+    from tanner.core.render import make_plan
+
+    plan = make_plan(source, develop({"optics.fall_off": 100.0}), source.size)
+    left, right = plan.geometry.grid[6:, 2, 1], plan.geometry.grid[6:, 2, -3]
+    assert left == pytest.approx([1.2, 1.5, 3.8], abs=1e-4) and right == pytest.approx([1.2, 1.5, 1.9], abs=1e-4)
+    # The picture shows it: red, green and blue of a plain patch by these factors.
+    flat = written({}, data=np.full((H, W), 3000, np.uint16))
+    lit = Source(flat.facts, flat.data)
+    lit.cache["lens"] = source.lens
+    plain, evened = (render_planes(make_plan(lit, develop({"optics.fall_off": v}), lit.size)) for v in (0.0, 100.0))
+    ratio = (evened / plain)[:, H // 2]
+    assert ratio[:, 8] == pytest.approx([1.2, 1.5, 3.8], abs=0.01)
+    assert ratio[:, -8] == pytest.approx([1.2, 1.5, 1.9], abs=0.01)
+
+
+def test_framing_that_is_not_followed_is_said(tmp_path: Path) -> None:
+    """DefaultCrop, DefaultScale and BestQualityScale; a crop of a few px at the borders goes without a word."""
+    mosaic = np.full((H, W), 3000, np.uint16)
+
+    def said(crop: tuple[int, int, int, int], scale: tuple[float, float], best: float) -> Source:
+        extra = {
+            50719: entry(4, crop[:2]), 50720: entry(4, crop[2:]), 50718: entry(5, scale), 50780: entry(5, best),
+        }  # fmt: skip
+        tags = DngTags("A", "B", BLACK, WHITE, (0, 1, 1, 2), (0.5, 1.0, 0.6), (np.eye(3),), (21,), extra=extra)
+        path = tmp_path / "a.dng"
+        path.write_bytes(write_bayer_dng(mosaic, tags))
+        return read(path)
+
+    quiet = said((1, 0, W - 1, H), (1, 1), 1)
+    assert quiet.facts.warnings == () and quiet.facts.default_crop == (1, 0, W - 1, H)
+    words = " ".join(said((8, 4, 60, 40), (1, 2), 1.5).facts.warnings)
+    assert "60 × 40 px at 8, 4" in words and "Stretch to 100.0 %" in words and "1.50 times" in words
 
 
 def test_corrections_that_are_in_the_pixels_are_not_due_again(written: Callable[..., Source]) -> None:

@@ -152,9 +152,10 @@ class Checker:
                     self.say(f"ForwardMatrix{k} takes white to {sums}")
         if "NoiseProfile" in main and main["NoiseProfile"][1] not in (2, 6):
             self.say("NoiseProfile has neither one pair nor one for each plane")
-        if "ProfileHueSatMapData1" in main:
-            if main["ProfileHueSatMapData1"][1] != 3 * int(np.prod(main["ProfileHueSatMapDims"][2])):
-                self.say("ProfileHueSatMapData1 does not fit its dimensions")
+        if "ProfileHueSatMapData1" in main and main["ProfileHueSatMapData1"][1] != 3 * int(
+            np.prod(main["ProfileHueSatMapDims"][2])
+        ):
+            self.say("ProfileHueSatMapData1 does not fit its dimensions")
 
     def strips(self, ifd: Ifd, name: str) -> list[bytes]:
         offsets, counts = ifd["StripOffsets"][2], ifd["StripByteCounts"][2]

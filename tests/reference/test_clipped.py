@@ -41,8 +41,7 @@ def field(tmp_path: Path):
 def linear(source: Source, place: int = 80, **settings: object) -> np.ndarray:
     """Balanced linear sRGB (camera colours, with this matrix) in the middle of each patch."""
     pixels = render(source, develop(settings), source.size, bits=16)
-    found = SPACES["srgb"].decode(pixels[80, place::160] / 65535)
-    return found
+    return SPACES["srgb"].decode(pixels[80, place::160] / 65535)
 
 
 def test_what_is_not_clipped_keeps_its_colour(field) -> None:

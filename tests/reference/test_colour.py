@@ -5,6 +5,7 @@ that colour-science ships. Light: CIE illuminants. The camera is ours, its sensi
 so what is tested is the whole path from mosaic to colour, and how well two matrices can do.
 """
 
+from pathlib import Path
 from types import ModuleType
 
 import numpy as np
@@ -146,3 +147,42 @@ def test_interpolation_between_two_lights(source: Source) -> None:
     for kelvin in (2500, 4000, 5500, 9000):
         xy = temperature_to_xy(kelvin, 5.0)
         assert camera.to_working(xy) @ camera.white_numbers(xy) == pytest.approx(np.ones(3), abs=2e-3)
+
+
+def test_three_lights_are_weighed_as_a_strict_reader_weighs_them() -> None:
+    """Weights that were read off one, for A, D65 and D55: .00 / .12 / .88 at 4,600 K and 1 / 0 / 0 at 3,200 K."""
+    from tanner.core.colour.camera import CameraColour
+    from tanner.core.colour.spectra import light
+    from tanner.core.colour.temperature import temperature_to_xy
+
+    eye = np.eye(3)
+    camera = CameraColour(
+        colour=(eye, 2 * eye, 4 * eye),
+        kelvin=(2856.0, 6504.0, 5503.0),
+        places=tuple(light(n)[2] for n in ("A", "D65", "D55")),
+    )
+    for kelvin, wanted in ((4600.0, (0.0, 0.12, 0.88)), (3200.0, (1.0, 0.0, 0.0))):
+        assert camera._shares(temperature_to_xy(kelvin), 3) == pytest.approx(wanted, abs=0.025)
+    for n, name in enumerate(("A", "D65", "D55")):
+        assert camera._shares(light(name)[2], 3)[n] == pytest.approx(1, abs=1e-6)
+
+
+def test_three_matrices_without_tables_are_three(tmp_path: Path) -> None:
+    """They were used as two; what the file says of its third light counts, by code or by chromaticity."""
+    from tanner.core.raw.dng import DngTags, write_bayer_dng
+    from tanner.core.tiff.dng import CODES
+    from tanner.core.tiff.ifd import RATIONAL, SHORT, SRATIONAL, entry
+
+    base = np.array([[0.9, -0.3, -0.1], [-0.4, 1.2, 0.2], [0.0, 0.2, 0.6]])
+    kept = {CODES["IlluminantData3"]: entry(7, b"\0\0" + entry(RATIONAL, (0.3457, 0.3585)).data)}
+    for k, (scale, code) in enumerate(((1.0, 17), (1.3, 21), (0.7, 255)), 1):
+        kept[CODES[f"ColorMatrix{k}"]] = entry(SRATIONAL, base * [[scale], [1], [1]])
+        kept[CODES[f"CalibrationIlluminant{k}"]] = entry(SHORT, code)
+    tags = DngTags("Alder", "Alder One", 512, 16383, (0, 1, 1, 2), (0.5, 1.0, 0.6), (base,), (21,), kept=kept)
+    path = tmp_path / "three.dng"
+    path.write_bytes(write_bayer_dng(np.full((64, 96), 3000, np.uint16), tags))
+    from tanner.core.raw.reader import read
+
+    camera = read(path).camera
+    assert len(camera.colour) == 3 and camera.places[2] == pytest.approx((0.3457, 0.3585), abs=1e-6)
+    assert camera.xyz_to_camera((0.3457, 0.3585)) == pytest.approx(base * [[0.7], [1], [1]], abs=1e-5)

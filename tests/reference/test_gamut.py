@@ -247,8 +247,8 @@ def test_automatic_white_balance_stays_near_the_light() -> None:
 
         white = source.camera.white_numbers(temperature_to_xy(found["white.temperature"], found["white.tint"]))
         errors.append(angle(white, truth))
-    # Portraits in strong colours are the worst: no grey in them, and a scarf that fills a fifth of the frame.
-    assert np.median(errors) < 2.5 and max(errors) < 13
+    # Without the camera's word, which these simulated frames carry.
+    assert np.median(errors) < 3 and max(errors) < 8
 
 
 def _read(shot: object) -> Source:

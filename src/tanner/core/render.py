@@ -42,6 +42,7 @@ from tanner.core.optics.fill import fill_beyond
 from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
+from tanner.core.optics.projection import FISHEYES, circle
 from tanner.core.optics.resample import (
     WIDEN,
     box,
@@ -669,6 +670,10 @@ def notes(source: Source, development: Development) -> list[str]:
     said += stage.notes(source, development.group(Noise))
     if view.bends and not source.focal[1]:
         said.append("The file does not say its focal length: that of a 35 mm lens is taken. Set Stretch by eye.")
+    lens = view.lens
+    ends = source.focal[0] * circle(lens.projection) if lens and lens.projection in FISHEYES else math.inf
+    if ends < math.hypot(*source.size) / 2:
+        said.append("Beyond the circle of this fisheye lens its colour seams are not known; they may stay there.")
     crop = development.group(Crop)
     if crop.outside == "backdrop":
         sides = (crop.left < 0, crop.top < 0, crop.right > 1, crop.bottom > 1)

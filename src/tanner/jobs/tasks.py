@@ -299,19 +299,48 @@ def upright_by_itself(path: str, values: dict[str, Any], limit: float) -> dict[s
         return {"trouble": str(error)}
 
 
-def white_by(path: str, method: str, profile: str) -> dict[str, float]:
-    """White balance settings that a method finds: "auto" (see `auto_white`) or "chart" (its grey patches)."""
-    from tanner.core.colour.auto_white import auto_white
+def white_by(path: str, method: str, profile: str) -> dict[str, Any]:
+    """White balance that a method finds, as {"values", "words"}: "auto" (see `find_white`) or "chart" (its grey patches)."""
+    from tanner.core.colour.auto_white import find_white
     from tanner.core.colour.white import picked
+    from tanner.core.profile.chart import ChartError
     from tanner.core.profile.make import chart_neutral, chart_picture
 
     source = read(Path(path))
     if not source.facts.is_raw:
         raise TannerError("This is a finished picture: its white balance can be picked, but not found from its sensor.")
     camera = source.colour_by(profile)[0]
-    if method == "chart":
-        return picked(camera, chart_neutral(source))
-    return auto_white(camera, chart_picture(source))
+    try:
+        return {"values": picked(camera, chart_neutral(source)), "words": "by the grey patches of a chart"}
+    except ChartError:
+        if method == "chart":
+            raise
+    numbers = chart_picture(source)
+    found = find_white(camera, numbers, source.facts.neutral, _skin_numbers(source, numbers))
+    return {"values": found.values, "words": f"{found.words}; sure to {found.confidence:.0%}"}
+
+
+def _skin_numbers(source: Source, numbers: NDArray[np.float32]) -> NDArray[np.float64] | None:
+    """Mean camera numbers of the skin of the largest face; None without one."""
+    import cv2
+
+    from tanner.core.series.area import NoArea
+    from tanner.core.series.subjects import area_of
+
+    development = develop(defaults(raw=True, lens=source.lens is not None))
+    w, h = full_size(source, development)
+
+    def at(edge: int) -> NDArray[np.uint8]:
+        share = min(1.0, edge / max(w, h))
+        return render(source, development, (max(8, round(w * share)), max(8, round(h * share))))
+
+    try:
+        mask = area_of("skin", at).mask
+    except NoArea:
+        return None
+    small = cv2.resize(numbers, mask.shape[::-1], interpolation=cv2.INTER_AREA)
+    mean: NDArray[np.float64] = small[mask].mean(axis=0).astype(np.float64)
+    return mean
 
 
 def ready() -> bool:

@@ -107,7 +107,7 @@ def white(frame_id: int, method: Literal["auto", "chart"], desk: Desk) -> dict[s
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
     wanted = desk.workers.submit(white_by, frame.path, method, values.get("profile.camera", "")).result()
-    return {"values": wanted}
+    return dict(wanted)
 
 
 @router.post("/profiles/file")

@@ -58,7 +58,7 @@ class CameraColour:
         analog_balance: (n,).
         origin: where the data came from, for people.
         reduction: (3, n) of each light, for n = 4.
-        places: chromaticity of each light, for three of them.
+        places: chromaticity of each light, needed where they are three.
         hue_sat, look, curve, baseline: see `dcp.CameraProfile`.
         working, input_table: of a camera's ICC profile, see `icc.camera_input`: they stand in for matrix and tables.
     """
@@ -81,16 +81,18 @@ class CameraColour:
     def _shares(self, white: tuple[float, float], count: int) -> NDArray[np.float64]:
         """How much each light counts under a white.
 
-        Two lights: linear in inverse temperature, held beyond either (source: dng17). Three: by the inverse of the
-        squared distance in xy, as the specification's reference code does (from memory, so this is ours to state).
+        Two lights: linear in inverse temperature, held beyond either (source: dng17). Three: by the distances d in xy,
+        ((R - d) / (R d))^2 with R the farthest, which counts nothing (source: franke1982). The specification leaves three
+        lights to its reference code; this agrees with weights that were read off a strict reader (docs/colour.md).
         """
         if count == 1:
             return np.ones(1)
         if count == 3:
-            far = np.array([(white[0] - x) ** 2 + (white[1] - y) ** 2 for x, y in self.places])
-            if far.min() < 1e-12:
+            far = np.array([np.hypot(white[0] - x, white[1] - y) for x, y in self.places])
+            if far.min() < 1e-6:
                 return np.asarray(far == far.min(), dtype=np.float64)
-            return (1 / far) / (1 / far).sum()
+            near = ((far.max() - far) / (far.max() * far)) ** 2
+            return near / near.sum()
         if self.kelvin[0] == self.kelvin[1]:
             return np.array([1.0, 0.0])
         kelvin = xy_to_temperature(white)[0]

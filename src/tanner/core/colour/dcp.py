@@ -189,7 +189,7 @@ def _table(tags: Mapping[str, Any], dims_name: str, data_name: str, encoding: st
     return Table(np.ascontiguousarray(cells, dtype=np.float32), bool(len(code) and int(code[0]) == 1))
 
 
-def _light(stored: Any) -> tuple[float, float] | None:
+def light_of(stored: Any) -> tuple[float, float] | None:
     """Chromaticity of an IlluminantData tag: given as xy, or as a spectrum."""
     if not isinstance(stored, tuple):
         return None
@@ -229,7 +229,7 @@ def from_tags(tags: Mapping[str, Any], model: str = "") -> CameraProfile:
         code = np.ravel(tags.get(f"CalibrationIlluminant{k}", 0 if len(order) > 1 else 23))
         codes.append(int(code[0]) if len(code) else 0)
     lights = tuple(
-        _light(tags.get(f"IlluminantData{k}")) if c == 255 else None for k, c in zip(order, codes, strict=True)
+        light_of(tags.get(f"IlluminantData{k}")) if c == 255 else None for k, c in zip(order, codes, strict=True)
     )
     if len(order) > 1 and any(c not in ILLUMINANTS and xy is None for c, xy in zip(codes, lights, strict=True)):
         raise ProfileError("A light of the profile is not known (CalibrationIlluminant).")

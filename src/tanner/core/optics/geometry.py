@@ -24,8 +24,8 @@ class Geometry:
 
     Attributes:
         size: output width and height in px.
-        grid: float32 (7, nodes y, nodes x): x and y of red, green, blue in px of the sensor's active area
-            (pixel centres at +0.5), then gain.
+        grid: float32 (9, nodes y, nodes x): x and y of red, green, blue in px of the sensor's active area
+            (pixel centres at +0.5), then the gain of each.
         scale: sensor px per output px, over the whole picture.
         same: the three planes share their positions.
         beyond: some of the output lies outside of what the sensor saw.
@@ -63,7 +63,7 @@ def build(view: View, crop: Crop, output: tuple[int, int]) -> Geometry:
     x = fx + share * (math.cos(a) * gx + math.sin(a) * gy)
     y = fy + share * (math.cos(a) * gy - math.sin(a) * gx)
     positions, gain = view.positions(x, y)
-    grid = np.concatenate([positions.reshape(6, ny, nx), gain[None]]).astype(np.float32)
+    grid = np.concatenate([positions.reshape(6, ny, nx), gain]).astype(np.float32)
     same = bool(np.abs(positions - positions[1]).max() < 0.02)
     beyond = False
     if crop.outside != "never":

@@ -89,7 +89,9 @@ class OpcodeLens:
         vignette: k0..k4, or None.
         centre: of the warp, relative to the picture; `vignette_centre` likewise.
         size: width and height of the active area.
-        maps: gain maps of list 3; the green plane's factors serve for all.
+        maps: gain maps of list 3.
+        order: "warp", "vignette" and "map" as they stand in the file; each gain works on the picture as it is by then.
+            Empty: gains first.
     """
 
     warp: Array | None
@@ -102,6 +104,7 @@ class OpcodeLens:
     kind: str = "rectilinear"
     reciprocal: bool = False
     maps: tuple[Any, ...] = ()
+    order: tuple[str, ...] = ()
     projection: str = "rectilinear"
 
     def _relative(self, x: Array, y: Array, centre: tuple[float, float]) -> tuple[Array, Array, float]:
@@ -140,21 +143,44 @@ class OpcodeLens:
         return k0 + r2 * (k1 + r2 * (k2 + r2 * k3)), (t0, t1)
 
     def gain(self, x: Array, y: Array) -> Array:
-        total = np.ones_like(x)
-        if self.vignette is not None:
-            dx, dy, _ = self._relative(x, y, self.vignette_centre)
-            r2 = dx * dx + dy * dy
-            power = r2
-            for k in self.vignette:
-                total = total + k * power
-                power = power * r2
-        for found in self.maps:
-            total = total * found.smooth(y / self.size[1], x / self.size[0])
+        return self.gains(np.broadcast_to(np.stack([x, y]), (3, 2, *x.shape)), x, y)[1]
+
+    def gains(self, recorded: Array, x: Array, y: Array) -> Array:
+        """Factors of the three planes (3, ...): of gains before the warp at recorded places (3, 2, ...), of others at x, y."""
+        total = np.ones((3, *x.shape))
+        maps = iter(self.maps)
+        warped = False
+        for step in self.order or ("vignette", *("map" for _ in self.maps)):
+            if step == "warp":
+                warped = True
+            found = next(maps, None) if step == "map" else None
+            for plane in range(3):
+                at = (x, y) if warped else recorded[plane]
+                if step == "vignette" and self.vignette is not None:
+                    total[plane] *= self._vignette(*at)
+                elif found is not None:
+                    total[plane] *= found.smooth(at[1] / self.size[1], at[0] / self.size[0], plane, self.size)
+        return total
+
+    def _vignette(self, x: Array, y: Array) -> Array:
+        assert self.vignette is not None
+        dx, dy, _ = self._relative(x, y, self.vignette_centre)
+        r2 = dx * dx + dy * dy
+        total, power = np.ones_like(x), r2
+        for k in self.vignette:
+            total = total + k * power
+            power = power * r2
         return total
 
 
 OWN_DISTORTION, OWN_COLOUR = 0.0015, 0.001
 """What one unit of the terms set by hand does at the corner: share of the radius."""
+
+
+def _gains(lens: Lens, recorded: Array, ideal: Array) -> Array:
+    if isinstance(lens, OpcodeLens):
+        return lens.gains(recorded, ideal[0], ideal[1])
+    return np.broadcast_to(lens.gain(recorded[1, 0], recorded[1, 1]), (3, *ideal.shape[1:]))
 
 
 def corrected(lens: Lens | None, optics: Optics, size: tuple[int, int], x: Array, y: Array) -> tuple[Array, Array]:
@@ -167,7 +193,7 @@ def corrected(lens: Lens | None, optics: Optics, size: tuple[int, int], x: Array
         size: width and height of the active area.
 
     Returns:
-        positions (3, 2, ...), gain (...).
+        positions (3, 2, ...), gain (3, ...).
     """
     plain = np.broadcast_to(np.stack([x, y]), (3, 2, *x.shape))
     if optics.manual:
@@ -180,12 +206,12 @@ def corrected(lens: Lens | None, optics: Optics, size: tuple[int, int], x: Array
         seams = (optics.own_red * OWN_COLOUR, 0.0, optics.own_blue * OWN_COLOUR)
         plain = np.stack([plain[0] + np.stack([dx, dy]) * (own - seam * r2) for seam in seams])
     if lens is None or not (optics.distortion or optics.lateral_colour or optics.fall_off):
-        result, gain = plain.copy(), np.ones_like(x)
+        result, gain = plain.copy(), np.ones((3, *x.shape))
     else:
         full = lens.positions(plain[1, 0], plain[1, 1])
         bent = full[1][None] - plain[1][None]
         result = plain + bent * (optics.distortion / 100) + (full - full[1][None]) * (optics.lateral_colour / 100)
-        gain = lens.gain(result[1, 0], result[1, 1]) if optics.fall_off else np.ones_like(x)
+        gain = _gains(lens, result, plain[1]) if optics.fall_off else np.ones((3, *x.shape))
     gain = np.maximum(gain, 0.05) ** (optics.fall_off / 100)
     if optics.own_fall_off:
         gain = gain * np.maximum(1 + optics.own_fall_off / 100 * r2, 0.05)

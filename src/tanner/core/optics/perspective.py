@@ -188,6 +188,7 @@ def from_picture(lines: Array, limit: float = 15.0) -> Upright:
     if down is None or down[1] < max(3, 0.25 * down[2]):
         raise ValueError("Too few upright lines agree. Draw two along edges that should be upright.")
     believed = right is not None and right[1] >= max(4, 0.4 * right[2])
+    believed = believed and right is not None and _turned(down[0], right[0], lines[lean > 65], lengths[lean > 65])
     p, q, r = angles(_axes(down[0], right[0] if believed and right else None))
     if abs(p) > limit or abs(r) > 15:
         raise ValueError(f"The lines ask for a tilt of more than {limit:.0f}°, which may be the subject's own.")
@@ -197,6 +198,32 @@ def from_picture(lines: Array, limit: float = 15.0) -> Upright:
         believed = False
     used = down[1] + (right[1] if believed and right else 0)
     return Upright(round(p, 3), round(q, 3), round(r, 3), used, len(lines))
+
+
+def _turned(down: Array, right: Array, lines: Array, lengths: Array) -> bool:
+    """Do level lines say that the camera was turned sideways, and not only allow it?
+
+    They must agree clearly better with the turn than without it, and the turn must be far larger than its own error: level
+    lines that lie near to the horizon, or that each lean a little by themselves, fit any turn.
+    """
+    normals = _normals(lines)
+    straight, turned = _axes(down, None)[:, 0], _axes(down, right)[:, 0]
+    with_, without = normals @ turned, normals @ straight
+    close = math.sin(math.radians(CLOSE))
+    agree = np.abs(with_) < close
+    if agree.sum() < 4 or lengths[agree].sum() < CLEARLY * lengths[np.abs(without) < close].sum():
+        return False
+    # How much each line's error changes with the turn says how well all of them tell it.
+    turn = math.acos(float(np.clip(straight @ turned, -1, 1)))
+    change = (with_ - without)[agree] / max(turn, 1e-6)
+    weight = lengths[agree] / lengths[agree].mean()
+    spread = float((weight * with_[agree] ** 2).sum() / max(1, agree.sum() - 2))
+    error = math.sqrt(spread / max(float((weight * change**2).sum()), 1e-12))
+    return turn > 4 * error and turn > math.radians(0.5)
+
+
+CLOSE, CLEARLY = 0.5, 1.25
+"""Degrees within which a level line agrees with a turn, and by how much more of them must than without one."""
 
 
 def _agreed(lines: Array, lengths: Array) -> tuple[Array, int]:

@@ -22,8 +22,14 @@ _RADIAL: dict[str, tuple[Callable[[Array], Array], Callable[[Array], Array], flo
     # Fitted to a fisheye of that name; its two constants are from memory.
     "thoby": (lambda t: 1.47 * np.sin(0.713 * t), lambda r: np.arcsin(np.clip(r / 1.47, 0, 1)) / 0.713, 2.1),
 }
+FISHEYES = tuple(name for name in _RADIAL if name != "rectilinear")
 FLAT = ("cylinder", "pannini", "plate")
 LENSES = (*_RADIAL, "cylinder", "plate")
+
+
+def circle(projection: str) -> float:
+    """Radius of the circle in which a fisheye lens draws all that lies before it, in units of the focal length."""
+    return float(_RADIAL[projection][0](np.array(np.pi / 2)))
 
 
 def direction(x: Array, y: Array, projection: str) -> Array:

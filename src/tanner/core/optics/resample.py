@@ -109,7 +109,7 @@ def _nodes(grid, y, first, last, nodes):
     v = (np.float32(y) + np.float32(0.5)) / np.float32(STEP) + np.float32(1.0)
     iy = int(v)
     fy = v - np.float32(iy)
-    for p in range(7):
+    for p in range(9):
         top, bottom, line = grid[p, iy, first:], grid[p, iy + 1, first:], nodes[p]
         for j in range(last + 1 - first):
             line[j] = top[j] + fy * (bottom[j] - top[j])
@@ -231,7 +231,7 @@ def warp(planes, window, origin, pitch, shifts, grid, y0, x0, polynomials, out):
     number = last - first
     groups = (number + LANES - 1) // LANES
     # Beyond the last node whatever is there: what comes of it is not looked at.
-    nodes = np.zeros((7, groups * LANES + 1), dtype=np.float32)
+    nodes = np.zeros((9, groups * LANES + 1), dtype=np.float32)
     cell = np.empty((14, groups * LANES), dtype=np.float32)
     inv, two = np.float32(1.0) / np.float32(pitch), np.float32(2.0)
     low, right = np.float32(window[2]) + two, np.float32(window[2] + window[3]) - np.float32(3.01)

@@ -119,7 +119,7 @@ def cells(typingctx, nodes, c, k, frame, out):  # type: ignore[no-untyped-def]
     """Sixteen cells of one plane of one row, along each of which the map is linear, and how a run can do them.
 
     Args:
-        nodes: float32 (7, n), the map at the nodes of the row; c: the plane; k: the first of the cells.
+        nodes: float32 (9, n), the map at the nodes of the row; c: the plane; k: the first of the cells.
         frame: float32 (FRAME,): px from the block's left side to the first cell, px of the block; px of the plane per sensor px
             and the sensor position of its corner; its rows and columns, and the columns that hold something, from and to. A run
             may read others, but not for px that are kept.
@@ -146,7 +146,7 @@ def cells(typingctx, nodes, c, k, frame, out):  # type: ignore[no-untyped-def]
             return left, load(builder, source, builder.add(at, k.type(1))) - left
 
         twice = builder.mul(c, c.type(2))
-        (ax, sx), (ay, sy), (ag, sg) = node(twice), node(builder.add(twice, c.type(1))), node(k.type(6))
+        (ax, sx), (ay, sy), (ag, sg) = node(twice), node(builder.add(twice, c.type(1))), node(builder.add(c, c.type(6)))
         step = 1 / LANES
         place = (count(builder) + floats(builder, spread(builder, k))) * LANES + start
         at = place.most(0.0)

@@ -131,7 +131,7 @@ class View:
         return x, y * (1 + self.perspective.stretch / 100)
 
     def positions(self, x: Array, y: Array) -> tuple[Array, Array]:
-        """Sensor positions (3, 2, ...) and gain (...) for places of the ideal picture."""
+        """Sensor positions (3, 2, ...) and gain (3, ...) for places of the ideal picture."""
         up = self.upright
         ux, uy = self.ideal(x, y)
         sx, sy = to_sensor(ux + up[0] / 2, uy + up[1] / 2, self.size, self.orientation)

@@ -223,7 +223,9 @@ def write_dng(pixels: NDArray[np.uint16], tags: DngTags, compress: bool = True) 
     version, backward = versions({**found, **dict.fromkeys(blobs, entry(4, 0))})
     _put(found, "DNGVersion", bytes(version))
     _put(found, "DNGBackwardVersion", bytes(backward))
-    strip = encoded(pixels, bits) if compress else np.ascontiguousarray(pixels, "<u2").data.cast("B")
+    strip: bytes | memoryview = (
+        encoded(pixels, bits) if compress else np.ascontiguousarray(pixels, "<u2").data.cast("B")
+    )
     return written(Directory(found, [strip], _exif(tags), [_preview(tags)] if tags.preview else [], blobs))
 
 
@@ -231,8 +233,7 @@ def encoded(mosaic: NDArray[np.uint16], bits: int) -> bytes:
     """A Bayer mosaic (H, W) as lossless JPEG of two components of half the width, predictor 1 (source: t81)."""
     height, width = mosaic.shape
     pairs = np.ascontiguousarray(mosaic).reshape(height, width // 2, 2)
-    data: bytes = imagecodecs.jpeg8_encode(pairs, lossless=True, predictor=1, bitspersample=bits)
-    return data
+    return bytes(imagecodecs.jpeg8_encode(pairs, lossless=True, predictor=1, bitspersample=bits))
 
 
 def opcode_list(warp: NDArray[np.float64] | None, vignette: NDArray[np.float64] | None) -> bytes:

@@ -26,9 +26,11 @@ class FrameFacts(BaseModel):
         pattern: row and column parity of red; None when there is no Bayer mosaic.
         neutral: camera numbers of the as-shot white, largest at 1.
         colour_matrices, forward_matrices, calibrations: 3 x 3 row-major, one per light.
-        illuminants: EXIF LightSource code of each light.
+        illuminants: EXIF LightSource code of each light; light_places: its chromaticity where the file says it, else None.
         noise_profile: scale and offset of the variance, per plane, of values from 0 to 1.
-        warp: coefficients of the file's warp per plane (see `optics.lens.OpcodeLens`); vignette: FixVignetteRadial's five.
+        default_crop: left, top, width and height of the part that a DNG asks to be shown, in px of the active area.
+        warp: coefficients of the file's warp per plane (see `optics.lens.OpcodeLens`); vignette: FixVignetteRadial's five;
+            lens_order: in which order these and gain maps work.
         focal_length_35mm: the focal length that sees as much on 36 x 24 mm, over the diagonal.
         applied: names of corrections that the file says are in its pixels already: of the lens, and "noise".
         unique_model: UniqueCameraModel, or make and model; profiles: names of the camera profiles inside the file.
@@ -65,6 +67,8 @@ class FrameFacts(BaseModel):
     calibrations: tuple[Matrix9, ...] = ()
     analog_balance: tuple[float, float, float] = (1, 1, 1)
     illuminants: tuple[int, ...] = ()
+    light_places: tuple[tuple[float, float] | None, ...] = ()
+    default_crop: tuple[float, float, float, float] | None = None
     baseline_exposure: float = 0.0
     noise_profile: tuple[float, ...] = ()
     warp: tuple[tuple[float, ...], ...] | None = None
@@ -73,6 +77,7 @@ class FrameFacts(BaseModel):
     warp_centre: tuple[float, float] = (0.5, 0.5)
     vignette: tuple[float, ...] | None = None
     vignette_centre: tuple[float, float] = (0.5, 0.5)
+    lens_order: tuple[str, ...] = ()
     opcodes: tuple[str, ...] = ()
     applied: tuple[str, ...] = ()
     keywords: tuple[str, ...] = ()

@@ -1,13 +1,13 @@
 """DNG opcode lists: read, and those that change pixels applied (source: dng17, chapter 7).
 
-Lists are big endian whatever the file is. List 1 works on the numbers as they are stored, list 2 on the mosaic after
-black and white, list 3 on the picture after demosaicing. Warps and fall-off of list 3 become a lens
+Lists are big endian whatever the file is, and work in their order. List 1 works on the numbers as they are stored, list 2
+on the mosaic after black and white, list 3 on the picture after demosaicing. Warps and fall-off of list 3 become a lens
 (`core.optics.lens`); the rest is done here when the file is read.
 """
 
 import math
 import struct
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -99,19 +99,36 @@ class GainMap:
         result: NDArray[np.float64] = top * (1 - fv) + bottom * fv
         return result
 
-    def smooth(self, rows: NDArray[np.float64], columns: NDArray[np.float64]) -> NDArray[np.float64]:
-        """The same for places of any shape, of the middle plane."""
+    def smooth(
+        self, rows: NDArray[np.float64], columns: NDArray[np.float64], plane: int = 1, size: tuple[int, int] = (0, 0)
+    ) -> NDArray[np.float64]:
+        """The same for places of any shape in one plane of a picture; 1 outside of its area and in planes that are not its.
+
+        Args:
+            size: width and height, for the area; (0, 0): everywhere.
+        """
         import cv2
 
+        if not self.area.plane <= plane < self.area.plane + self.area.planes:
+            return np.ones(rows.shape)
         v = (rows - self.origin[0]) / (self.spacing[0] or 1.0)
         u = (columns - self.origin[1]) / (self.spacing[1] or 1.0)
-        plane = np.ascontiguousarray(self.gains[..., self.gains.shape[2] // 2])
+        grid = np.ascontiguousarray(self.gains[..., min(plane - self.area.plane, self.gains.shape[2] - 1)])
         shape = (1, -1) if v.ndim == 1 else v.shape
         found = cv2.remap(
-            plane, u.astype(np.float32).reshape(shape), v.astype(np.float32).reshape(shape), cv2.INTER_LINEAR,
+            grid, u.astype(np.float32).reshape(shape), v.astype(np.float32).reshape(shape), cv2.INTER_LINEAR,
             borderMode=cv2.BORDER_REPLICATE,
         )  # fmt: skip
-        return found.astype(np.float64).reshape(v.shape)
+        factors = found.astype(np.float64).reshape(v.shape)
+        if size == (0, 0):
+            return factors
+        # A map up to the picture's edge holds beyond it, where the lens looks.
+        w, h = size
+        y, x = rows * h, columns * w
+        a = self.area
+        inside = ((y >= a.top) | (a.top == 0)) & ((y < a.bottom) | (a.bottom >= h))
+        inside &= ((x >= a.left) | (a.left == 0)) & ((x < a.right) | (a.right >= w))
+        return np.where(inside, factors, 1.0)
 
 
 def gain_map(payload: bytes) -> GainMap:
@@ -133,6 +150,11 @@ class BadPixels:
 
     places: NDArray[np.intp]  # (N, 2): row, column
     constant: int | None = None
+
+    def moved(self, row: int, column: int) -> "BadPixels":
+        """The same in a picture that begins at this row and column; what lies before it is left out."""
+        places = self.places - (row, column)
+        return BadPixels(places[(places >= 0).all(axis=1)], self.constant)
 
 
 def bad_pixels(number: int, payload: bytes) -> BadPixels:
@@ -157,6 +179,7 @@ def lens_fields(data: bytes) -> tuple[dict[str, Any], list[str]]:
     """Warp and fall-off of a list 3 as fields of FrameFacts, and what could not be used, in words."""
     found: dict[str, Any] = {}
     odd: list[str] = []
+    order: list[str] = []
     for number, payload in split(data):
         name = NAMES.get(number, f"opcode {number}")
         try:
@@ -165,15 +188,27 @@ def lens_fields(data: bytes) -> tuple[dict[str, Any], list[str]]:
                     odd.append(f"{name}: a second warp of the same file is left out.")
                     continue
                 found |= _warp(number, payload)
+                order.append("warp")
+            elif number == 9:
+                area = gain_map(payload).area
+                if (area.row_pitch, area.column_pitch) != (1, 1):
+                    odd.append(f"{name} of list 3 skips rows or columns, and is applied to all of them.")
+                order.append("map")
             elif number == 3:
+                if "vignette" in found:
+                    odd.append(f"{name}: a second one of the same file is left out.")
+                    continue
                 values = struct.unpack_from(">7d", payload)
                 if not all(math.isfinite(v) and abs(v) < 100 for v in values):
                     raise ValueError("absurd coefficients")
                 found["vignette"], found["vignette_centre"] = values[:5], values[5:]
-            elif number not in (4, 5, 6, 9):
+                order.append("vignette")
+            elif number not in (4, 5, 6):
                 odd.append(f"{name} of the file is not applied.")
         except (struct.error, ValueError) as error:
             odd.append(f"{name} of the file cannot be used ({error}); the picture is shown without it.")
+    if order:
+        found["lens_order"] = tuple(order)
     return found, odd
 
 
@@ -202,23 +237,169 @@ def trim(lists: Iterable[bytes], height: int, width: int) -> tuple[int, int, int
     return t, left, b, r
 
 
-def apply_to_numbers(
-    mosaic: NDArray[np.uint16], data: bytes, period: int = 2, only_fixes: bool = False
-) -> tuple[NDArray[np.uint16], list[str]]:
-    """List 1 on a mosaic's stored numbers: bad pixels filled from the nearest of their colour.
+@dataclass(frozen=True)
+class Scale:
+    """How stored numbers stand to the values that a list works on: (number - black) / span, from 0 to 1.
 
-    Returns the same array when there is nothing to do.
+    Attributes:
+        black: by row and column parity of the picture; span: for each; most: numbers are kept within 0 and this.
+    """
+
+    black: tuple[float, float, float, float]
+    span: tuple[float, float, float, float]
+    most: float
+
+
+STORED = Scale((0.0, 0.0, 0.0, 0.0), (65535.0,) * 4, 65535.0)
+"""List 1 works on the numbers as they are stored, of 16 bits."""
+
+
+def apply_list(
+    mosaic: NDArray[np.uint16], data: bytes, name: str, scale: Scale, corner: tuple[int, int] = (0, 0)
+) -> tuple[NDArray[np.uint16], list[str]]:
+    """List 1 or 2 on a mosaic, in its order: the same array when there is nothing to do, and what was not done, in words.
+
+    Args:
+        name: of the list, for these words; scale: see `Scale`.
+        corner: row and column of the mosaic in the picture that the list's places count in: list 1 counts from the
+            stored picture, list 2 from the active area.
     """
     odd: list[str] = []
     for number, payload in split(data):
-        if number in (4, 5):
-            try:
-                mosaic = _filled(mosaic, bad_pixels(number, payload), period)
-            except (struct.error, ValueError) as error:
-                odd.append(f"{NAMES[number]} of the file cannot be used ({error}).")
-        elif number != 6 and not only_fixes:
-            odd.append(f"{NAMES.get(number, f'opcode {number}')} of list 1 is not applied.")
+        what = NAMES.get(number, f"opcode {number}")
+        try:
+            if number in (4, 5):
+                mosaic = _filled(mosaic, bad_pixels(number, payload).moved(*corner), 2)
+            elif number == 9:
+                mosaic = _gained(mosaic, gain_map(payload), scale, corner)
+            elif number in _VALUES:
+                mosaic = _VALUES[number](mosaic, payload, scale, corner)
+            elif number == 3:
+                mosaic = _evened(mosaic, payload, scale)
+            elif number != 6:
+                odd.append(f"{what} of {name} is not applied.")
+        except (struct.error, ValueError) as error:
+            odd.append(f"{what} of the file cannot be used ({error}).")
     return mosaic, odd
+
+
+Change = Callable[[NDArray[np.float64], NDArray[np.intp], NDArray[np.intp]], NDArray[np.float64]]
+"""From values (rows, columns) of an area and their rows and columns in it to new values."""
+
+
+def _changed(
+    mosaic: NDArray[np.uint16], area: Area, scale: Scale, corner: tuple[int, int], change: Change
+) -> NDArray[np.uint16]:
+    """A mosaic with the values of an area changed."""
+    height, width = mosaic.shape
+    rows = np.arange(area.top, area.bottom, area.row_pitch) if area.bottom > area.top else np.empty(0, np.intp)
+    columns = np.arange(area.left, area.right, area.column_pitch) if area.right > area.left else np.empty(0, np.intp)
+    ys, xs = rows - corner[0], columns - corner[1]
+    at, across = np.flatnonzero((ys >= 0) & (ys < height)), np.flatnonzero((xs >= 0) & (xs < width))
+    if area.plane > 0 or not (len(at) and len(across)):
+        return mosaic
+    mosaic = mosaic.copy()
+    where = np.ix_(ys[at], xs[across])
+    parity = 2 * (ys[at] % 2)[:, None] + (xs[across] % 2)[None]
+    black, span = np.array(scale.black)[parity], np.array(scale.span)[parity]
+    values = change((mosaic[where] - black) / span, at, across)
+    mosaic[where] = np.clip(np.rint(values * span + black), 0, scale.most).astype(np.uint16)
+    return mosaic
+
+
+def _area(payload: bytes) -> Area:
+    t, left, b, r, plane, planes, row_pitch, column_pitch = struct.unpack_from(">8I", payload, 0)
+    if not row_pitch or not column_pitch or max(b, r) > 1_000_000:
+        raise ValueError("an area that is none")
+    return Area(t, left, b, r, plane, planes, row_pitch, column_pitch)
+
+
+def _by_table(mosaic: NDArray[np.uint16], payload: bytes, scale: Scale, corner: tuple[int, int]) -> NDArray[np.uint16]:
+    """MapTable: 16-bit values through a table, whose last entry holds for all above it."""
+    area, (count,) = _area(payload), struct.unpack_from(">I", payload, 32)
+    if not 1 <= count <= 65536:
+        raise ValueError("a table without entries")
+    table = np.frombuffer(payload, ">u2", count, 36).astype(np.float64) / 65535
+
+    def change(v: NDArray[np.float64], _: Any, __: Any) -> NDArray[np.float64]:
+        return table[np.clip(np.rint(v * 65535), 0, count - 1).astype(np.intp)]
+
+    return _changed(mosaic, area, scale, corner, change)
+
+
+def _by_polynomial(
+    mosaic: NDArray[np.uint16], payload: bytes, scale: Scale, corner: tuple[int, int]
+) -> NDArray[np.uint16]:
+    """MapPolynomial: values from 0 to 1 through a polynomial of degree 8 at most."""
+    area, (degree,) = _area(payload), struct.unpack_from(">I", payload, 32)
+    if degree > 8:
+        raise ValueError(f"a polynomial of degree {degree}")
+    factors = np.array(struct.unpack_from(f">{degree + 1}d", payload, 36))
+    if not np.isfinite(factors).all():
+        raise ValueError("absurd coefficients")
+
+    def change(v: NDArray[np.float64], _: Any, __: Any) -> NDArray[np.float64]:
+        return np.asarray(np.polynomial.polynomial.polyval(np.clip(v, 0, 1), factors))
+
+    return _changed(mosaic, area, scale, corner, change)
+
+
+def _by_lines(down: bool, scaled: bool) -> Callable[..., NDArray[np.uint16]]:
+    """DeltaPerRow and its kin: something added to each row or column of an area, or each multiplied by something."""
+
+    def apply(mosaic: NDArray[np.uint16], payload: bytes, scale: Scale, corner: tuple[int, int]) -> NDArray[np.uint16]:
+        area, (count,) = _area(payload), struct.unpack_from(">I", payload, 32)
+        lines = (
+            -(-(area.bottom - area.top) // area.row_pitch)
+            if down
+            else -(-(area.right - area.left) // area.column_pitch)
+        )
+        if count != lines:
+            raise ValueError(f"{count} values for {lines} lines")
+        each = np.frombuffer(payload, ">f4", count, 36).astype(np.float64)
+        if not np.isfinite(each).all() or np.abs(each).max(initial=0) > 1000:
+            raise ValueError("absurd values")
+
+        def change(v: NDArray[np.float64], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.float64]:
+            line = each[rows][:, None] if down else each[columns][None]
+            return v * line if scaled else v + line
+
+        return _changed(mosaic, area, scale, corner, change)
+
+    return apply
+
+
+_VALUES: dict[int, Callable[..., NDArray[np.uint16]]] = {
+    7: _by_table, 8: _by_polynomial, 10: _by_lines(True, False), 11: _by_lines(False, False), 12: _by_lines(True, True),
+    13: _by_lines(False, True),
+}  # fmt: skip
+
+
+def _gained(mosaic: NDArray[np.uint16], found: GainMap, scale: Scale, corner: tuple[int, int]) -> NDArray[np.uint16]:
+    height, width = mosaic.shape
+
+    def change(v: NDArray[np.float64], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.float64]:
+        a = found.area
+        ys, xs = a.top + rows * a.row_pitch - corner[0], a.left + columns * a.column_pitch - corner[1]
+        return v * found.at((ys + 0.5) / height, (xs + 0.5) / width, 0)
+
+    return _changed(mosaic, found.area, scale, corner, change)
+
+
+def _evened(mosaic: NDArray[np.uint16], payload: bytes, scale: Scale) -> NDArray[np.uint16]:
+    """FixVignetteRadial on a mosaic."""
+    values = struct.unpack_from(">7d", payload)
+    if not all(math.isfinite(v) and abs(v) < 100 for v in values):
+        raise ValueError("absurd coefficients")
+    height, width = mosaic.shape
+    cx, cy = values[5] * width, values[6] * height
+    far = math.hypot(max(cx, width - cx), max(cy, height - cy))
+
+    def change(v: NDArray[np.float64], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.float64]:
+        r2 = (((rows + 0.5 - cy) ** 2)[:, None] + ((columns + 0.5 - cx) ** 2)[None]) / far**2
+        return v * np.polynomial.polynomial.polyval(r2, (1.0, *values[:5]))
+
+    return _changed(mosaic, Area(0, 0, height, width), scale, (0, 0), change)
 
 
 def _filled(mosaic: NDArray[np.uint16], bad: BadPixels, period: int) -> NDArray[np.uint16]:
@@ -251,40 +432,3 @@ def _filled(mosaic: NDArray[np.uint16], bad: BadPixels, period: int) -> NDArray[
     some = count > 0
     result[places[some, 0], places[some, 1]] = np.rint(total[some] / count[some]).astype(np.uint16)
     return result
-
-
-def apply_gains(
-    mosaic: NDArray[np.uint16], data: bytes, black: tuple[float, float, float, float], white: float
-) -> tuple[NDArray[np.uint16], list[str]]:
-    """The gain maps of list 2 on a Bayer mosaic, between its black and white; clipped at white as the source says.
-
-    Args:
-        black: by row and column parity.
-    """
-    odd: list[str] = []
-    for number, payload in split(data):
-        if number != 9:
-            if number not in (4, 5, 6):
-                odd.append(f"{NAMES.get(number, f'opcode {number}')} of list 2 is not applied.")
-            continue
-        try:
-            found = gain_map(payload)
-        except (struct.error, ValueError) as error:
-            odd.append(f"GainMap of the file cannot be used ({error}).")
-            continue
-        height, width = mosaic.shape
-        mosaic = mosaic.copy()
-        area = found.area
-        for dy in range(2):
-            for dx in range(2):
-                level = black[2 * dy + dx]
-                ys = np.arange(area.top, min(area.bottom, height), area.row_pitch)
-                xs = np.arange(area.left, min(area.right, width), area.column_pitch)
-                ys, xs = ys[ys % 2 == dy], xs[xs % 2 == dx]
-                if not (len(ys) and len(xs)):
-                    continue
-                gains = found.at((ys + 0.5) / height, (xs + 0.5) / width, area.plane)
-                where = np.ix_(ys, xs)
-                values = (mosaic[where] - level) * gains + level
-                mosaic[where] = np.clip(np.rint(values), 0, white).astype(np.uint16)
-    return mosaic, odd

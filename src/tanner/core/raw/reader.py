@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour, with_icc, with_profile
-from tanner.core.colour.dcp import CameraProfile, embedded
+from tanner.core.colour.dcp import CameraProfile, embedded, light_of
 from tanner.core.colour.icc import to_working
 from tanner.core.colour.shelf import SHELF, fits
+from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 from tanner.core.errors import UnreadableFile
 from tanner.core.optics import database
 from tanner.core.optics.lens import Lens, OpcodeLens
@@ -143,7 +144,11 @@ def camera_of(facts: FrameFacts) -> CameraColour:
     colour = matrices(facts.colour_matrices)
     if not colour:
         return plain_colour(None, "fallback")
-    kelvin = tuple(float(ILLUMINANTS.get(code, 6504)) for code in facts.illuminants) or (6504.0,)
+    told = facts.light_places or (None,) * len(facts.illuminants)
+    kelvin = tuple(
+        xy_to_temperature(xy)[0] if xy else float(ILLUMINANTS.get(code, 6504))
+        for code, xy in zip(facts.illuminants, told, strict=True)
+    ) or (6504.0,)
     n = min(len(colour), len(kelvin))
     forward, calibration = matrices(facts.forward_matrices), matrices(facts.calibrations)
     return CameraColour(
@@ -152,6 +157,7 @@ def camera_of(facts: FrameFacts) -> CameraColour:
         forward=forward[:n] if len(forward) >= n else (),
         calibration=calibration[:n] if len(calibration) >= n else (),
         analog_balance=np.array(facts.analog_balance),
+        places=tuple(xy or temperature_to_xy(k) for k, xy in zip(kelvin[:n], told or (None,), strict=False)),
     )
 
 
@@ -184,6 +190,7 @@ def lens_of(facts: FrameFacts, maps: tuple[opcodes.GainMap, ...] = ()) -> Lens |
             kind=facts.warp_kind,
             reciprocal=facts.warp_reciprocal,
             maps=maps,
+            order=facts.lens_order,
         )
     if facts.is_raw:
         return database.find(facts, SHELF.folders)
@@ -248,11 +255,12 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             # Kernels are compiled for whole arrays: a mosaic with a frame of masked pixels is copied out.
             data: NDArray[Any] = raw.raw_image_visible if plain is None else plain.pixels()
             if lists[1] or lists[2]:
-                data = _opcodes_done(data, found, lists)
+                data = _opcodes_done(data, found, lists, (int(sizes.top_margin), int(sizes.left_margin)))
             data = np.ascontiguousarray(data[top : top + found["height"], left : left + found["width"]])
             if not data.any():
                 raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
             return Source(FrameFacts(**found), data, decoder=raw, profiles=inside, gain_maps=maps)
+        found["warnings"] = (*found["warnings"], *_not_for_planes(lists))
         if raw.raw_pattern is None and raw.raw_image_visible.ndim == 3:
             values = raw.raw_image_visible[..., :3].astype(np.float32)
             black = np.float32(raw.black_level_per_channel[0])
@@ -279,6 +287,16 @@ def _gain_maps(data: bytes) -> tuple[opcodes.GainMap, ...]:
     return tuple(found)
 
 
+def _not_for_planes(lists: dict[int, bytes]) -> list[str]:
+    """Lists 1 and 2 are done on Bayer mosaics: what another kind of file asks for is said."""
+    return [
+        f"{opcodes.NAMES.get(number, f'opcode {number}')} of list {n} is not applied: the file holds no Bayer mosaic."
+        for n in (1, 2)
+        for number, _ in opcodes.split(lists[n])
+        if number != 6
+    ]
+
+
 def _trim(found: dict[str, Any], lists: dict[int, bytes]) -> tuple[int, int]:
     """What TrimBounds leaves becomes the frame; rows and columns stay even, so that the mosaic keeps its order."""
     top, left, bottom, right = opcodes.trim(lists.values(), found["height"], found["width"])
@@ -291,12 +309,15 @@ def _trim(found: dict[str, Any], lists: dict[int, bytes]) -> tuple[int, int]:
     return top, left
 
 
-def _opcodes_done(data: NDArray[Any], found: dict[str, Any], lists: dict[int, bytes]) -> NDArray[Any]:
-    """Bad pixels and gain maps of lists 1 and 2, done on a copy of the mosaic."""
-    data, odd = opcodes.apply_to_numbers(data, lists[1])
-    fixes, more = opcodes.apply_to_numbers(data, lists[2], only_fixes=True)
-    data, still = opcodes.apply_gains(fixes, lists[2], found["black"], found["white"])
-    found["warnings"] = (*found["warnings"], *odd, *more, *still)
+def _opcodes_done(
+    data: NDArray[Any], found: dict[str, Any], lists: dict[int, bytes], corner: tuple[int, int]
+) -> NDArray[Any]:
+    """Lists 1 and 2, done on a copy of the mosaic; corner: row and column at which the active area begins."""
+    black, white = found["black"], found["white"]
+    linear = opcodes.Scale(black, tuple(white - b for b in black), white)
+    data, odd = opcodes.apply_list(data, lists[1], "list 1", opcodes.STORED, corner)
+    data, more = opcodes.apply_list(data, lists[2], "list 2", linear)
+    found["warnings"] = (*found["warnings"], *odd, *more)
     return data
 
 
@@ -386,11 +407,13 @@ def _dng_facts(facts: dict[str, Any], dng: dict[str, Any]) -> None:
 
     facts["unique_model"] = str(dng.get("UniqueCameraModel", "")).strip("\0 ")
     facts["calibration_signature"] = str(dng.get("CameraCalibrationSignature", "")).strip("\0 ")
-    facts["colour_matrices"] = several("ColorMatrix1", "ColorMatrix2")
-    facts["forward_matrices"] = several("ForwardMatrix1", "ForwardMatrix2")
-    facts["calibrations"] = several("CameraCalibration1", "CameraCalibration2")
-    lights = tuple(int(dng[n]) for n in ("Illuminant1", "Illuminant2") if n in dng)
+    facts["colour_matrices"] = several("ColorMatrix1", "ColorMatrix2", "ColorMatrix3")
+    facts["forward_matrices"] = several("ForwardMatrix1", "ForwardMatrix2", "ForwardMatrix3")
+    facts["calibrations"] = several("CameraCalibration1", "CameraCalibration2", "CameraCalibration3")
+    lights = tuple(int(dng[n]) for n in ("Illuminant1", "Illuminant2", "Illuminant3") if n in dng)
     facts["illuminants"] = lights or ((21,) if facts["colour_matrices"] else ())
+    places = tuple(light_of(dng.get(f"IlluminantData{k}")) for k in range(1, 1 + len(facts["illuminants"])))
+    facts["light_places"] = places if any(places) else ()
     if len(dng.get("AnalogBalance", ())) == 3:
         facts["analog_balance"] = dng["AnalogBalance"]
     neutral = np.array(dng.get("AsShotNeutral", ()), dtype=np.float64)
@@ -408,7 +431,36 @@ def _dng_facts(facts: dict[str, Any], dng: dict[str, Any]) -> None:
     facts["opcodes"] = tuple(listed)
     lens, odd = opcodes.lens_fields(bytes(dng.get("OpcodeList3", b"")))
     facts |= lens
-    facts["odd_opcodes"] = odd
+    facts["odd_opcodes"] = [*odd, *_framing(facts, dng)]
+
+
+SLIGHT = 0.02
+"""Share of a side that a DefaultCrop may leave out without a word: the borders that demosaicing needs."""
+
+
+def _framing(facts: dict[str, Any], dng: dict[str, Any]) -> list[str]:
+    """What a DNG asks of size and framing and Tanner does not follow, in words; its crop also as a fact."""
+    said = []
+    origin, size = (np.ravel(dng.get(f"DefaultCrop{n}", ())).astype(float) for n in ("Origin", "Size"))
+    if len(origin) == 2 and len(size) == 2 and np.isfinite([*origin, *size]).all() and (size > 0).all():
+        facts["default_crop"] = (float(origin[0]), float(origin[1]), float(size[0]), float(size[1]))
+        if size[0] < (1 - SLIGHT) * facts["width"] or size[1] < (1 - SLIGHT) * facts["height"]:
+            said.append(
+                f"The file asks for a crop of {size[0]:g} × {size[1]:g} px at {origin[0]:g}, {origin[1]:g} (DefaultCrop); "
+                "all that the sensor saw is shown. Crop it where that is wanted."
+            )
+    scale = np.ravel(dng.get("DefaultScale", ())).astype(float)
+    if len(scale) == 2 and np.isfinite(scale).all() and scale.min() > 0 and abs(scale[0] / scale[1] - 1) > 1e-3:
+        stretch = (scale[1] / scale[0] - 1) * 100
+        said.append(
+            f"The sensor's pixels are not square (DefaultScale); set Stretch to {stretch:.1f} % in Perspective."
+        )
+    best = np.ravel(dng.get("BestQualityScale", ())).astype(float)
+    if len(best) == 1 and np.isfinite(best).all() and abs(best[0] - 1) > 1e-3:
+        said.append(
+            f"The file names a larger size as its best ({best[0]:.2f} times, BestQualityScale); sizes go by its pixels."
+        )
+    return said
 
 
 def _read_finished(path: Path, pixels: bool) -> Source:

@@ -9,14 +9,19 @@ from typing import Any
 
 import numpy as np
 
+from tanner.core.tiff.dng import CODES
+
 log = logging.getLogger(__name__)
 
 _WANTED = {
-    50721: "ColorMatrix1", 50722: "ColorMatrix2", 50723: "CameraCalibration1", 50724: "CameraCalibration2",
-    50727: "AnalogBalance", 50728: "AsShotNeutral", 50730: "BaselineExposure", 50778: "Illuminant1",
-    50779: "Illuminant2", 50964: "ForwardMatrix1", 50965: "ForwardMatrix2", 51041: "NoiseProfile",
-    51008: "OpcodeList1", 51009: "OpcodeList2", 51022: "OpcodeList3", 50706: "DNGVersion",
-    50708: "UniqueCameraModel", 50935: "NoiseReductionApplied", 50931: "CameraCalibrationSignature",
+    CODES[name]: name.removeprefix("Calibration")
+    for name in (
+        *(f"{stem}{k}" for stem in ("ColorMatrix", "CameraCalibration", "ForwardMatrix", "CalibrationIlluminant",
+                                    "IlluminantData") for k in (1, 2, 3)),
+        "AnalogBalance", "AsShotNeutral", "BaselineExposure", "NoiseProfile", "OpcodeList1", "OpcodeList2",
+        "OpcodeList3", "DNGVersion", "UniqueCameraModel", "NoiseReductionApplied", "CameraCalibrationSignature",
+        "DefaultCropOrigin", "DefaultCropSize", "DefaultScale", "BestQualityScale",
+    )
 }  # fmt: skip
 _RATIONALS = {5, 10}
 
@@ -42,6 +47,8 @@ def dng_tags(path: Path) -> dict[str, Any]:
                     if tag is None or name in found or tag.count > 4_000_000:
                         continue
                     value = tag.value
+                    if name.startswith("IlluminantData"):
+                        value = tiff.byteorder, bytes(value)
                     if int(tag.dtype) in _RATIONALS:
                         flat = np.ravel(np.asarray(value, dtype=np.float64))
                         value = tuple(float(a / b) if b else 0.0 for a, b in zip(flat[::2], flat[1::2], strict=True))

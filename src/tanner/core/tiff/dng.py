@@ -66,13 +66,21 @@ def _profile() -> list[Tag]:
         # A reader that does not know a third light would take the other two for all that there is.
         since = v16 if k == 3 else (1, 0, 0, 0)
         needs = v16 if k == 3 else (1, 1, 0, 0)
-        more = {"kept": True, "needs": needs}
         found += [
-            Tag(colour, f"ColorMatrix{k}", (SRATIONAL,), "matrix", due="always" if k == 1 else "", since=since, **more),
-            Tag(calibration, f"CameraCalibration{k}", (SRATIONAL,), "square", since=since, **more),
-            Tag(reduction, f"ReductionMatrix{k}", (SRATIONAL,), "matrix", since=since, **more),
-            Tag(light, f"CalibrationIlluminant{k}", (SHORT,), since=since, **more),
-            Tag(forward, f"ForwardMatrix{k}", (SRATIONAL,), "matrix", since=max(since, v12), **more),
+            Tag(
+                colour,
+                f"ColorMatrix{k}",
+                (SRATIONAL,),
+                "matrix",
+                due="always" if k == 1 else "",
+                since=since,
+                needs=needs,
+                kept=True,
+            ),
+            Tag(calibration, f"CameraCalibration{k}", (SRATIONAL,), "square", since=since, needs=needs, kept=True),
+            Tag(reduction, f"ReductionMatrix{k}", (SRATIONAL,), "matrix", since=since, needs=needs, kept=True),
+            Tag(light, f"CalibrationIlluminant{k}", (SHORT,), since=since, needs=needs, kept=True),
+            Tag(forward, f"ForwardMatrix{k}", (SRATIONAL,), "matrix", since=max(since, v12), needs=needs, kept=True),
             Tag(data, f"IlluminantData{k}", (UNDEFINED,), ANY, since=v16, kept=True, needs=v16),
         ]
     for k, code in ((1, 50938), (2, 50939), (3, 52537)):

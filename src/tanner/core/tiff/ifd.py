@@ -112,8 +112,8 @@ def _lay(directory: Directory, at: int, parts: list[bytes | memoryview]) -> int:
         tags[EXIF_IFD] = entry(LONG, 0)
     if directory.subs:
         tags[SUB_IFDS] = entry(LONG, [0] * len(directory.subs))
-    for code, blobs in directory.blobs.items():
-        tags[code] = entry(LONG, [0] * len(blobs))
+    for code, told in directory.blobs.items():
+        tags[code] = entry(LONG, [0] * len(told))
     body = at + 6 + 12 * len(tags)
     places: dict[int, int] = {}
     for code in sorted(tags):
@@ -130,7 +130,10 @@ def _lay(directory: Directory, at: int, parts: list[bytes | memoryview]) -> int:
         body = _lay(sub, body, inner)
     if found:
         tags[SUB_IFDS] = entry(LONG, found)
-    for code, blobs in [(STRIP_OFFSETS, directory.strips)] * bool(directory.strips) + list(directory.blobs.items()):
+    hung: dict[int, Sequence[bytes | memoryview]] = dict(directory.blobs)
+    if directory.strips:
+        hung[STRIP_OFFSETS] = directory.strips
+    for code, blobs in hung.items():
         found = []
         for blob in blobs:
             found.append(body)

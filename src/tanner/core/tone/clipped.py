@@ -206,28 +206,30 @@ def rebuild_row(r, g, b, clip, gains, y, x0, n, near):
     iy = min(max(int(v), 0), grid.shape[1] - 2)
     fy = v - np.float32(iy)
     value, share, lost = np.empty(3, dtype=np.float32), np.empty(3, dtype=np.float32), np.empty(3, dtype=np.float32)
-    at, found = np.empty(3, dtype=np.float32), np.empty(3, dtype=np.float32)
+    at, found = np.empty(5, dtype=np.float32), np.empty(3, dtype=np.float32)
     for j in range(n):
         if not near[j] >= np.float32(HOLD):
             continue
         u = (np.float32(x0 + j) + np.float32(0.5)) / step + one
         ix = min(max(int(u), 0), grid.shape[2] - 2)
         fx = u - np.float32(ix)
-        for k in range(3):
-            # Where green lies on the sensor, and how much the corners were lifted.
-            p = 6 if k == 2 else 2 + k
+        for k in range(5):
+            # Where green lies on the sensor, and how much the corners of each channel were lifted.
+            p = 2 + k if k < 2 else 4 + k
             a = grid[p, iy, ix] + fx * (grid[p, iy, ix + 1] - grid[p, iy, ix])
             c = grid[p, iy + 1, ix] + fx * (grid[p, iy + 1, ix + 1] - grid[p, iy + 1, ix])
             at[k] = a + fy * (c - a)
-        lifted = max(at[2], np.float32(1e-3))
+        lifted = at[2:]
+        for k in range(3):
+            lifted[k] = max(lifted[k], np.float32(1e-3))
         value[0], value[1], value[2] = r[j] * gains[0], g[j] * gains[1], b[j] * gains[2]
-        share[0], share[1], share[2] = r[j] * f0 / lifted, g[j] * f1 / lifted, b[j] * f2 / lifted
+        share[0], share[1], share[2] = r[j] * f0 / lifted[0], g[j] * f1 / lifted[1], b[j] * f2 / lifted[2]
         most, left, white, top = zero, zero, zero, max(value[0], max(value[1], value[2]))
         for k in range(3):
             lost[k] = min(max((share[k] - full) * span, zero), one)
             most = max(most, lost[k])
             left += one - lost[k]
-            white = max(white, lifted * gains[k] / clip.full[k])
+            white = max(white, lifted[k] * gains[k] / clip.full[k])
         if most > zero:
             _rebuilt(clip, value, share, lost, left, white, lifted, gains, at[0], at[1], found)
             for k in range(3):
@@ -252,7 +254,7 @@ def _rebuilt(clip, value, share, lost, left, white, lifted, gains, x, y, out):
 
     Args:
         share: of the sensor's white; lost: how certainly each channel is clipped; left: how many are not.
-        white: what a fully clipped pixel has; lifted: gain against fall-off; x, y: place on the sensor.
+        white: what a fully clipped pixel has; lifted: (3,) gains against fall-off; x, y: place on the sensor.
     """
     zero, one = np.float32(0.0), np.float32(1.0)
     cells = clip.around
@@ -265,7 +267,7 @@ def _rebuilt(clip, value, share, lost, left, white, lifted, gains, x, y, out):
         out[c] = value[c]
         if lost[c] == zero:
             continue
-        edge = lifted * gains[c] / clip.full[c]
+        edge = lifted[c] * gains[c] / clip.full[c]
         wanted = white
         if left > np.float32(1e-3):
             guide, log, nearest = zero, zero, zero

@@ -364,7 +364,9 @@ byId("auto-white").addEventListener("click", () => whiteBy("auto"));
 byId("chart-white").addEventListener("click", () => whiteBy("chart"));
 async function whiteBy(method) {
   const found = await trying(() => post(`/api/frames/${frame.id}/white/${method}`));
-  if (found) await edit(found.values);
+  if (!found) return;
+  await edit(found.values);
+  tell(`White balance ${found.words}.`);
 }
 let picking = false;
 function stopPick() {
