@@ -1,8 +1,9 @@
 """Automatic white balance: three documented ways and the camera's own word, joined, held near the lights that there are.
 
 The light's camera numbers are told by shades of grey (Minkowski mean, p = 6, source: finlayson2004), by grey edges (the
-same of gradients, source: vandeweijer2007) and by the brightest places (source: land1977); a face adds its skin. The
-median of the logarithms counts, and how far the ways lie apart says how sure it is. What comes out near to the white as
+same of gradients, source: vandeweijer2007) and by the brightest places (source: land1977). The
+median of their logarithms counts, and how far the ways lie apart says how sure it is. A face holds it to where
+its skin is skin, as portraits are often all of one colour. What comes out near to the white as
 shot is held nearer to it: cameras are right more often than pictures are grey.
 """
 
@@ -26,9 +27,10 @@ HELD, FAR, FREE = 5.0, 12.0, 20.0
 """Degrees from the white as shot: what is found up to FAR away comes no farther than HELD; from FREE on it stands."""
 SURE = 12.0
 """Degrees between the ways at which nothing is sure any more."""
+SKIN_REACH = 6.0
+"""Degrees that the light of a whole picture may lie from the one in which a face's skin is usual: people differ by as much."""
 SKIN_LAB = (65.0, 14.0, 17.0)
-"""Skin of a face in the middle of what people have, CIE Lab under D50 (common practice, no source): only its hue and
-chroma count, and only as one of several ways."""
+"""Skin of a face in the middle of what people have, CIE Lab under D50 (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -74,6 +76,13 @@ def _by_skin(camera: CameraColour, skin: F64) -> F64:
     return skin / np.maximum(typical, 1e-3)
 
 
+def _held(found: F64, near: F64, degrees: float) -> F64:
+    """The place on the way from one estimate to another that is so far from the second."""
+    off = angle(found, near)
+    share = degrees / off if off > 1e-6 else 1.0
+    return np.asarray(np.exp(np.log(found / found[1]) * share + np.log(near / near[1]) * (1 - share)))
+
+
 def _settings(camera: CameraColour, numbers: F64) -> dict[str, float]:
     kelvin, tint = xy_to_temperature(camera.neutral_to_white(numbers / numbers.max()))
     return {
@@ -103,11 +112,12 @@ def find_white(
     rough = np.maximum(camera.white_numbers(temperature_to_xy(5000.0)), 1e-3)
     ways = _ways(numbers, rough)
     words = "by greys, edges and bright places"
-    if skin is not None:
-        ways.append(_by_skin(camera, skin))
-        words += ", and the skin of a face"
     logs = np.log([v / v[1] for v in ways])
     found = np.exp(np.median(logs, axis=0))
+    if skin is not None:
+        face = _by_skin(camera, skin)
+        found = _held(found, face, min(angle(found, face), SKIN_REACH))
+        words += ", held to the skin of a face"
     apart = float(np.mean([angle(v, found) for v in ways]))
     confidence = float(np.clip(1 - apart / SURE, 0, 1))
     values = _settings(camera, found)
@@ -119,9 +129,7 @@ def find_white(
         far, free = FAR + (1 - confidence) * 4, FREE + (1 - confidence) * 8
         wanted = min(off, HELD) if off <= far else HELD + (off - far) * (free - HELD) / (free - far)
         if wanted < min(off, free):
-            share = wanted / off
-            step = np.log(found / found[1]) * share + np.log(shot / shot[1]) * (1 - share)
-            values = _settings(camera, np.exp(step))
+            values = _settings(camera, _held(found, shot, wanted))
             words += ", held near the white as shot"
     return FoundWhite(values, round(confidence, 2), words)
 
