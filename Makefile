@@ -60,8 +60,11 @@ lock: ## writes the lock file again from pyproject.toml
 css: .stamps/node ## builds the style sheet
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o src/tanner/web/static/tanner.css --minify
 
-test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests, the browser's in a process of their own
-	$(PY) -m pytest -q tests --ignore tests/browser
+CORE := tests/core tests/reference tests/studio
+
+test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests: two processes, then the browser's in one of their own
+	$(PY) -m pytest -q $(CORE) & core=$$!; \
+	  $(PY) -m pytest -q tests --ignore tests/browser $(CORE:%=--ignore %); rest=$$?; wait $$core && test $$rest = 0
 	$(PY) -m pytest -q tests/browser
 
 lint: .stamps/venv ## style, types and the direction of dependencies

@@ -18,6 +18,8 @@ app = typer.Typer(
 )
 studio = typer.Typer(no_args_is_help=True, help="The simulated studio: camera, card and demo shoot.")
 app.add_typer(studio, name="studio")
+catalogue = typer.Typer(no_args_is_help=True, help="The catalogue itself: is it whole, are the originals?")
+app.add_typer(catalogue, name="catalogue")
 app.add_typer(profile_cli.app, name="profile")
 app.add_typer(lens_cli.app, name="lens")
 app.command()(deliver_cli.deliver)
@@ -230,12 +232,50 @@ def serve(
     map_: Annotated[
         list[str] | None, typer.Option("--map", metavar="HERE=THERE", help="A folder as its workers call it.")
     ] = None,
+    restore: Annotated[
+        bool, typer.Option("--restore", help="Set a damaged catalogue aside and start from its newest good backup.")
+    ] = False,
 ) -> None:
     """Start Tanner in the browser, on this machine only."""
+    if restore:
+        from tanner.catalogue import health
+
+        typer.echo(health.restore(data.expanduser()))
     from tanner.jobs.cluster import parse_mapping
     from tanner.web.serve import run
 
     run(data.expanduser(), folder or [Path.home()], port, dask=dask, mapping=parse_mapping(map_ or []))
+
+
+@catalogue.command("check")
+def check_catalogue(
+    data: DataFolder = DATA,
+    originals: Annotated[
+        bool, typer.Option("--originals", help="Read every original and compare it with the one that came in.")
+    ] = False,
+    as_json: Json = False,
+) -> None:
+    """Say whether the catalogue is whole, and with --originals whether every original is the one that came in."""
+    from tanner.catalogue import health
+    from tanner.catalogue.originals import check_all
+    from tanner.catalogue.store import Catalogue
+
+    folder = data.expanduser()
+    health.check(folder)
+    if not (folder / health.NAME).exists():
+        raise _fail(f"there is no catalogue in {folder}.", 1)
+    troubles = 0
+    if originals:
+        for frame in check_all(Catalogue(folder)):
+            troubles += bool(frame["trouble"])
+            if as_json:
+                typer.echo(json.dumps(frame))
+            elif frame["trouble"]:
+                typer.echo(f"{frame['path']}: {frame['trouble']}")
+    if not as_json:
+        typer.echo("The catalogue is whole." + (f" {troubles} originals are not as they came in." if originals else ""))
+    if troubles:
+        raise typer.Exit(1)
 
 
 @app.command("import")

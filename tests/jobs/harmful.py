@@ -18,3 +18,17 @@ def devour() -> int:
 
 def fine(value: int) -> int:
     return value + 1
+
+
+def die_first(path: str) -> str:
+    """Is killed the first time it is asked, as the system does when memory is short."""
+    import os
+    import signal
+    from pathlib import Path
+
+    tried = Path(path)
+    with tried.open("a") as file:
+        file.write("x")
+    if tried.stat().st_size == 1:
+        os.kill(os.getpid(), signal.SIGKILL)
+    return "done"

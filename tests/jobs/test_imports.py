@@ -142,3 +142,13 @@ def test_what_an_ended_program_left_is_finished(card: Path, data: Path) -> None:
     pictures.close()
     workers.shutdown()
     catalogue.close()
+
+
+def test_a_file_is_not_in_as_one_that_failed(tmp_path: Path) -> None:
+    """Ten copies of a damaged file: each says what is wrong with it, none that it is in as another."""
+    folder = tmp_path / "card"
+    folder.mkdir()
+    for n in range(10):
+        (folder / f"B{n}.DNG").write_bytes(b"II*\0" + bytes(3000))
+    job = import_now(tmp_path / "data", "Spring", sorted(folder.iterdir()), None, [])
+    assert [i.state for i in job.items] == ["failed"] * 10

@@ -1,7 +1,7 @@
 """A decoder that crashes, hangs or devours memory is one item's error; the lanes go on."""
 
 import pytest
-from harmful import crash, devour, fine, hang
+from harmful import crash, devour, die_first, fine, hang
 
 from tanner.core.errors import UnreadableFile
 from tanner.jobs.tasks import read_facts
@@ -13,7 +13,7 @@ def test_harm_stays_with_its_item() -> None:
         good = [workers.submit(fine, n) for n in range(4)]
         bad = workers.submit(crash)
         after = [workers.submit(fine, n) for n in range(4, 8)]
-        with pytest.raises(WorkerDied, match="crashed"):
+        with pytest.raises(WorkerDied, match="twice"):
             bad.result()
         assert [f.result() for f in good + after] == list(range(1, 9))
 
@@ -41,3 +41,10 @@ def test_errors_cross_the_border_with_their_file(tmp_path) -> None:  # type: ign
     with Workers(1) as workers, pytest.raises(UnreadableFile) as caught:
         workers.submit(read_facts, str(path)).result()
     assert caught.value.path == path and "empty" in caught.value.reason
+
+
+def test_a_process_that_is_killed_says_nothing_of_its_file(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """Killed from outside in the middle: the item is tried once more by itself, and done."""
+    with Workers(1) as workers:
+        assert workers.submit(die_first, str(tmp_path / "tried")).result() == "done"
+        assert (tmp_path / "tried").read_text() == "xx"

@@ -65,7 +65,7 @@ def test_several_frames_are_made_upright_in_one_step(server: Running, ids: list[
     result = server.post("/api/upright", {"frames": ids})
     assert result["changed"] == 3 and result["trouble"] == []
     values = [server.get(f"/api/frames/{i}")["values"] for i in ids]
-    assert all("perspective.vertical" in v for v in values) and len({v["perspective.horizontal"] for v in values}) > 1
+    assert all("perspective.vertical" in v for v in values) and len({v["perspective.vertical"] for v in values}) > 1
     server.post("/api/shoots/1/undo")
     assert all("perspective.vertical" not in server.get(f"/api/frames/{i}")["values"] for i in ids)
     refused = server.post("/api/upright", {"frames": ids[:1], "limit": 1})

@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.models import WITH_GONE, Frame, Shoot
+from tanner.catalogue.originals import stamp_of
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import TEMPORARY, copy_verified
@@ -88,11 +89,12 @@ def add_frame(
         if there is not None:
             if not there.gone:
                 return None
-            there.gone, there.path, there.name = False, str(path), path.name
+            there.gone, there.path, there.name, there.stamp = False, str(path), path.name, stamp_of(path)
             return there.id
         frame = Frame(
             shoot_id=shoot_id,
             path=str(path),
+            stamp=stamp_of(path),
             name=path.name,
             content=content,
             taken=known.taken,

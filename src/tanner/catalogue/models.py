@@ -83,6 +83,7 @@ class Frame(Base):
         words: what is said of this frame, over its shoot's words.
         alternate: 0, or which further development of the same file it is.
         gone: taken out of the shoot; kept so that it can come back.
+        stamp: size and time of the file when its content was last compared, see `originals`; "": not yet.
     """
 
     __tablename__ = "frame"
@@ -121,6 +122,7 @@ class Frame(Base):
     words: Mapped[dict[str, Any]] = mapped_column(default=dict)
     alternate: Mapped[int] = mapped_column(default=0)
     gone: Mapped[bool] = mapped_column(default=False)
+    stamp: Mapped[str] = mapped_column(default="")
 
     @property
     def camera_names(self) -> list[str]:

@@ -1,5 +1,7 @@
-"""Opens the catalogue: SQLite in WAL mode, one writer at a time, migrations at start."""
+"""Opens the catalogue: checked, SQLite in WAL mode, one writer at a time, migrations at start."""
 
+import json
+import math
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -11,9 +13,29 @@ from alembic.config import Config
 from sqlalchemy import create_engine, event
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
+from tanner.catalogue import health
 from tanner.catalogue.models import Frame
 from tanner.catalogue.profiles import Profiles
 from tanner.core.errors import TannerError
+
+
+def plain(value: Any) -> Any:
+    """The same without numbers that are none, which JSON does not know: they become null."""
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, dict):
+        return {k: plain(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [plain(v) for v in value]
+    return value
+
+
+def as_json(value: Any) -> str:
+    """JSON as every reader takes it, SQLite's own among them."""
+    try:
+        return json.dumps(value, allow_nan=False)
+    except ValueError:
+        return json.dumps(plain(value), allow_nan=False)
 
 
 class Catalogue:
@@ -34,8 +56,11 @@ class Catalogue:
                 each.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise TannerError(f"{folder}: the data folder cannot be made ({error.strerror}).") from None
+        health.check(folder)
         self.engine = create_engine(
-            f"sqlite:///{folder / 'catalogue.sqlite'}", connect_args={"timeout": 30, "check_same_thread": False}
+            f"sqlite:///{folder / health.NAME}",
+            connect_args={"timeout": 30, "check_same_thread": False},
+            json_serializer=as_json,
         )
         event.listen(self.engine, "connect", _prepare)
         self._writer = threading.Lock()

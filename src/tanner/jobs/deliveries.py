@@ -14,6 +14,7 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, defer
 
 from tanner.catalogue.models import WITH_GONE, Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
+from tanner.catalogue.originals import trouble_of
 from tanner.catalogue.store import Catalogue
 from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
@@ -300,13 +301,17 @@ class Deliveries:
                 return
             shoot = session.get_one(Shoot, frame.shoot_id)
             group = session.get(FrameSet, frame.set_id) if frame.set_id else None
-            path, size = frame.path, (frame.width, frame.height)
+            path, size, content = frame.path, (frame.width, frame.height), frame.content
             words = words_of(shoot, frame)
             tokens = tokens_of(frame, items[0].number, shoot.name, group.name if group else "", text)
         try:
             if not folder.is_dir():
                 # Made anew it would lie on another disk, under the place where the drive was.
                 raise TannerError(f"{folder}: is no longer there. Is the drive connected?")
+            # By content, whatever its size and time say: this is what goes out.
+            trouble, _ = trouble_of(Path(path), content)
+            if trouble:
+                raise TannerError(trouble)
             results = self._workers.submit(
                 develop_file,
                 path,
@@ -317,6 +322,7 @@ class Deliveries:
                 words=words,
                 tokens=tokens,
                 targets=[i.target for i in items],
+                within=str(folder),
                 journal=(str(self._journal(delivery_id)), [i.id for i in items]),
             ).result()
         except Exception as error:

@@ -63,13 +63,29 @@ def table_of(record: Mapping[str, Any]) -> bytes:
         row = {k: item[k] for k in COLUMNS}
         row["spec"], row["path"] = record["specs"][item["spec"]]["title"], _below(item["path"], record["folder"])
         # A text that begins like a formula is one to spreadsheets.
-        writer.writerow({k: f"'{v}" if isinstance(v, str) and v[:1] in "=+-@" and v else v for k, v in row.items()})
+        writer.writerow({k: _no_formula(v) for k, v in row.items()})
     return b"\xef\xbb\xbf" + out.getvalue().encode()
+
+
+def _no_formula(value: Any) -> Any:
+    """Spreadsheets skip blanks and tabs before they look for a formula."""
+    formula = isinstance(value, str) and value.lstrip("\t\r\n \u00a0\ufeff\0")[:1] in tuple("=+-@＝＋－＠")
+    return f"'{value}" if formula else value
 
 
 def checksums_of(record: Mapping[str, Any]) -> bytes:
     """SHA-256 and path of each written file, as `sha256sum` writes them."""
-    lines = [f"{i['sha256']}  {_below(i['path'], record['folder'])}\n" for i in record["items"] if i["state"] == "done"]
+    lines = []
+    for item in record["items"]:
+        if item["state"] != "done":
+            continue
+        name = _below(item["path"], record["folder"])
+        # A name that begins with a dash is an option to programs, and "-" alone is their standard input.
+        name = f"./{name}" if name.startswith("-") else name
+        # As sha256sum itself writes names that hold a line's end or a backslash.
+        plain = name.replace("\\", "\\\\").replace("\n", "\\n").replace("\r", "\\r")
+        mark = "\\" if plain != name else ""
+        lines.append(f"{mark}{item['sha256']}  {plain}\n")
     return "".join(lines).encode()
 
 

@@ -65,6 +65,7 @@ class ImportJob:
     rules: bool = False
     ruled: str = ""
     with_sidecar: set[int] = field(default_factory=set)
+    busy: dict[str, threading.Event] = field(default_factory=dict)
 
     def as_dict(self) -> dict[str, Any]:
         return {
@@ -163,12 +164,18 @@ class Importer:
 
     def _bring_in(self, job: ImportJob, item: Item, known: dict[str, str]) -> None:
         content = file_hash(item.path)
-        with self._contents_lock:
-            already = known.get(content)
-            known.setdefault(content, item.path.name)
-        if already:
-            item.state, item.message = "already", f"is in as {already}"
-            return
+        while True:
+            with self._contents_lock:
+                already, busy = known.get(content), job.busy.get(content)
+                if not already and busy is None:
+                    mine = job.busy[content] = threading.Event()
+                    break
+            if already:
+                item.state, item.message = "already", f"is in as {already}"
+                return
+            # The same picture is being brought in under another name: only when that is done is it known to be in.
+            if busy is not None:
+                busy.wait()
         try:
             # Read before it is copied: a file that cannot be read is not wanted in the folder.
             facts = self._workers.submit(read_facts, str(item.path)).result()
@@ -179,10 +186,12 @@ class Importer:
                 if copied != content:
                     raise TannerError("changed while it was copied. Import it again.")
             frame_id = add_frame(self._catalogue, job.shoot_id, path, content, facts, keywords=job.keywords)
-        except BaseException:
             with self._contents_lock:
-                known.pop(content, None)
-            raise
+                known[content] = item.path.name
+        finally:
+            with self._contents_lock:
+                job.busy.pop(content, None)
+            mine.set()
         if frame_id is None:
             item.state, item.message = "already", "is in already"
             return

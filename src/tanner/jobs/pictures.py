@@ -2,7 +2,7 @@
 
 import logging
 import threading
-from concurrent.futures import Future
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -10,6 +10,7 @@ from typing import Any
 
 from tanner.catalogue.development import Resolver, version
 from tanner.catalogue.models import Frame
+from tanner.catalogue.originals import check_frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.noise.table import TABLE
@@ -37,6 +38,8 @@ class Pictures:
     def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
         self._catalogue = catalogue
         self._workers = workers
+        # Files are compared with those that came in here, and waited for, not on whoever asks for a picture.
+        self._checks = ThreadPoolExecutor(workers.lanes, thread_name_prefix="originals")
         self._lock = threading.Lock()
         self._idle = threading.Condition(self._lock)
         self._waiting: dict[int, Wish] = {}
@@ -83,8 +86,15 @@ class Pictures:
                 return
             wish = self._waiting.pop(frame_id)
             self._running[frame_id] = wish.version
-            future = self._workers.submit(preview, wish.path, dict(wish.settings), wish.first)
+            future = self._checks.submit(self._made, wish)
             future.add_done_callback(partial(self._finished, wish))
+
+    def _made(self, wish: Wish) -> dict[str, Any]:
+        """A picture from a file that is still the one that came in."""
+        trouble = check_frame(self._catalogue, wish.frame_id)
+        if trouble:
+            raise TannerError(trouble)
+        return self._workers.submit(preview, wish.path, dict(wish.settings), wish.first).result()
 
     def _finished(self, wish: Wish, future: Future[dict[str, Any]]) -> None:
         failed = ""
@@ -156,6 +166,7 @@ class Pictures:
             self._closed = True
             self._waiting.clear()
             self._idle.notify_all()
+        self._checks.shutdown(wait=False, cancel_futures=True)
 
 
 def wish_for(resolver: Resolver, frame: Frame) -> Wish:

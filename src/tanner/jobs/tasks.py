@@ -19,6 +19,7 @@ from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.errors import TannerError
 from tanner.core.noise.model import measured
 from tanner.core.output.develop import encode, one_pass, size_for, target_path, write_file
+from tanner.core.output.files import stay_within
 from tanner.core.output.naming import name_values
 from tanner.core.output.sizing import output_size, parse_size
 from tanner.core.output.spec import OutputSpec
@@ -151,6 +152,7 @@ def develop_file(
     words: dict[str, Any] | None = None,
     tokens: dict[str, Any] | None = None,
     targets: list[str] | None = None,
+    within: str = "",
     preset: tuple[dict[str, Any], float] | None = None,
     journal: tuple[str, list[int]] | None = None,
 ) -> list[dict[str, Any]]:
@@ -161,6 +163,7 @@ def develop_file(
         words: fields of `Words`, whose texts may hold tokens; tokens: values of `name_values` for them, for names and
             for watermarks.
         targets: full paths, one per spec, where the caller has chosen them already.
+        within: a folder that no target may lead out of, be it by links; "": the target's own folder is meant.
         preset: a preset and its amount, under the settings.
         journal: a file that is told of each file right before it is put in place, and a number for each spec.
 
@@ -197,6 +200,8 @@ def develop_file(
                 results[index] = {"file": path, "spec": spec.title, **line, **made}
                 continue
             try:
+                if within or not targets:
+                    stay_within(Path(within or folder), target)
                 done = write_file(
                     source,
                     development,

@@ -58,6 +58,7 @@ class Workers(Executor):
         self._local = threading.local()
         self._all: list[ProcessPoolExecutor] = []
         self._lock = threading.Lock()
+        self._closed = False
         self.lanes = lanes
         self.time_limit_s = time_limit_s
 
@@ -80,21 +81,37 @@ class Workers(Executor):
                 self._all.append(lane)
         return lane
 
-    def _end_lane(self) -> None:
+    def _end_lane(self) -> str:
+        """Give the lane's process up; how it ended, in words."""
         lane: ProcessPoolExecutor = self._local.lane
         self._local.lane = None
         with self._lock:
             self._all.remove(lane)
-        for process in list((lane._processes or {}).values()):
+        processes = list((lane._processes or {}).values())
+        ended = next((p.exitcode for p in processes if p.exitcode is not None), None)
+        for process in processes:
             process.kill()
         lane.shutdown(wait=False, cancel_futures=True)
+        return f"was ended by signal {-ended}" if ended is not None and ended < 0 else "crashed"
 
     def _run(self, function: Callable[..., T], args: tuple[Any, ...], kwargs: dict[str, Any]) -> T:
         try:
             return self._lane().submit(function, *args, **kwargs).result(self.time_limit_s)
         except BrokenProcessPool:
+            first = self._end_lane()
+        except Late:
             self._end_lane()
-            raise WorkerDied("The process that read this file crashed. The file may be damaged.") from None
+            raise WorkerDied(f"This file was given up after {self.time_limit_s:.0f} s. It may be damaged.") from None
+        if self._closed:
+            raise WorkerDied(f"The process that read this file {first} at the end of the program.")
+        # A process that is killed from outside says nothing of its file: it is tried once more.
+        try:
+            return self._lane().submit(function, *args, **kwargs).result(self.time_limit_s)
+        except BrokenProcessPool:
+            how = self._end_lane()
+            raise WorkerDied(
+                f"The process that read this file {how}, twice. The file may be damaged, or the computer is out of memory."
+            ) from None
         except Late:
             self._end_lane()
             raise WorkerDied(f"This file was given up after {self.time_limit_s:.0f} s. It may be damaged.") from None
@@ -103,6 +120,7 @@ class Workers(Executor):
         return self._threads.submit(self._run, function, args, kwargs)
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
+        self._closed = self._closed or cancel_futures
         self._threads.shutdown(wait=False, cancel_futures=cancel_futures)
         with self._lock:
             lanes, self._all = self._all, []

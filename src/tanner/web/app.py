@@ -34,6 +34,7 @@ from tanner.web import (
 )
 from tanner.web.described import describe
 from tanner.web.guard import Guard
+from tanner.web.limit import Limit, TooLarge
 from tanner.web.services import Services
 
 HERE = Path(__file__).parent
@@ -50,11 +51,16 @@ def create_app(services: Services) -> FastAPI:
 
     app = FastAPI(title="Tanner", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.state.services = services
+    app.add_middleware(Limit)
     app.add_middleware(Guard, token=services.token)
     describe(app)
     app.add_exception_handler(TannerError, _told)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(SQLAlchemyError, _catalogue_trouble)
+    for odd in (OverflowError, UnicodeError):
+        app.add_exception_handler(odd, _odd)
+    app.add_exception_handler(TooLarge, _too_large)
+    app.add_exception_handler(OSError, _disk_trouble)
     for module in (
         pages,
         shoots,
@@ -90,8 +96,34 @@ async def _invalid(_: Request, error: Any) -> Response:
     return JSONResponse({"error": f"{place}: {first['msg']}"}, 422)
 
 
-async def _catalogue_trouble(_: Request, error: Any) -> Response:
-    text = str(getattr(error, "orig", error))
+async def _odd(_: Request, error: Any) -> Response:
+    """Numbers beyond what any catalogue counts to, and texts that are none."""
+    what = (
+        "There is nothing of this number."
+        if isinstance(error, OverflowError)
+        else "This text holds characters that are none."
+    )
+    return JSONResponse({"error": what}, 422)
+
+
+async def _too_large(_: Request, error: Any) -> Response:
+    return JSONResponse({"error": error.detail}, error.status_code)
+
+
+async def _disk_trouble(_: Request, error: Any) -> Response:
+    """What the disk refuses, most often a name: too long, or in a folder that is gone."""
+    name = Path(str(error.filename)).name[:80] if error.filename else "A file"
+    return JSONResponse({"error": f"{name}: the disk said no ({error.strerror or error})."}, 422)
+
+
+async def _catalogue_trouble(request: Request, error: Any) -> Response:
+    cause = getattr(error, "orig", error)
+    if isinstance(cause, OverflowError | UnicodeError):
+        return await _odd(request, cause)
+    text = str(cause)
+    why = {"full": " Make room on its disk.", "readonly": " Its folder may not be written to.", "locked": " Another program holds it; try again.",
+           "malformed": " It may be damaged: stop Tanner and run tanner catalogue check."}  # fmt: skip
+    hint = next((v for k, v in why.items() if k in text), "")
     return JSONResponse(
-        {"error": f"The catalogue could not be read or written ({text}). Is its disk full? Nothing was changed."}, 500
+        {"error": f"The catalogue could not be read or written ({text}).{hint} Nothing was changed."}, 500
     )

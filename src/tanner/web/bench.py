@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tanner.catalogue.development import Resolver, about_of, edited
 from tanner.catalogue.models import Frame
+from tanner.catalogue.originals import REPLACED, check_frame
 from tanner.core.adjust.registry import develop
 from tanner.core.errors import TannerError
 from tanner.core.measure import values_at
@@ -48,6 +49,10 @@ class Bench:
         revision = self.desk.catalogue.revision
         if self._known and self._known[:2] == (revision, frame_id):
             return self._known[2], self._known[3]
+        trouble = check_frame(self.desk.catalogue, frame_id)
+        if trouble:
+            raise TannerError(trouble)
+        revision = self.desk.catalogue.revision
         with self.desk.catalogue.read() as session:
             frame = session.get(Frame, frame_id)
             if frame is None:
@@ -73,7 +78,9 @@ class Bench:
                 # What is kept of the frame's development is worked out behind the scenes, and then shown.
                 shown.header["quieting"] = self.desk.quieting.want(frame, develop(values).group(Noise)).number
         except TannerError as error:
-            return _packed({"id": ask.id, "frame": ask.frame, "error": str(error)}, b"")
+            return _packed(
+                {"id": ask.id, "frame": ask.frame, "error": str(error), "replaced": str(error) == REPLACED}, b""
+            )
         if not ask.view.before:
             self.shown = shown
         return _packed({**shown.header, "id": ask.id, "frame": ask.frame}, shown.jpeg)

@@ -56,3 +56,9 @@ def one_shoot(frames: Sequence[Frame]) -> int:
 def done(action: Any) -> dict[str, Any]:
     """The answer to a change: what was done, or that nothing differed."""
     return {"done": action.label if action else None}
+
+
+def attachment(name: str) -> dict[str, str]:
+    """Headers of an answer that is kept as a file of this name."""
+    clean = "".join(c if c.isprintable() and c not in '"\\' else "_" for c in name).encode("ascii", "replace").decode()
+    return {"content-disposition": f'attachment; filename="{clean}"'}

@@ -18,12 +18,15 @@ from tanner.catalogue.development import (
     set_values,
     state_after,
 )
+from tanner.catalogue.originals import find_again, take_over
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.white import picked
 from tanner.core.errors import TannerError
+from tanner.core.output.files import file_hash
 from tanner.core.render import camera_numbers
 from tanner.core.series.worn import told
 from tanner.jobs.pictures import wish_for
+from tanner.jobs.tasks import read_facts
 from tanner.web.common import Desk, done, frame_of, frames_of, one_shoot
 from tanner.web.shoots import frame_row
 
@@ -240,3 +243,25 @@ def locate(frame_id: int, desk: Desk) -> dict[str, Any]:
         desk.pictures.retry(frame_id)
         desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
     return {"done": "tried again"}
+
+
+@router.post("/frames/{frame_id}/file")
+def take_file(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """The file that lies under the frame's name is the frame's from now on, though another came in."""
+    with desk.catalogue.read() as session:
+        path = Path(frame_of(session, frame_id).path)
+    content = file_hash(path)
+    take_over(desk.catalogue, frame_id, desk.workers.submit(read_facts, str(path)).result(), content)
+    desk.pictures.retry(frame_id)
+    return {"done": f"{path.name} is this frame's file now"}
+
+
+@router.post("/frames/{frame_id}/find")
+def find_file(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """Look for the file that came in, by its content: beside the frame's place first, then in the opened folders."""
+    with desk.catalogue.read() as session:
+        beside = Path(frame_of(session, frame_id).path).parent
+    folders = [f for f in (beside, *desk.folders.roots) if f.is_dir()]
+    found = find_again(desk.catalogue, frame_id, folders)
+    desk.pictures.retry(frame_id)
+    return {"done": f"found again as {found.name}", "path": str(found)}

@@ -46,11 +46,13 @@ def token_of(data: Path) -> str:
     return found
 
 
-def _host_name(host: str) -> str | None:
+def _place(address: str) -> tuple[str | None, int | None, str]:
+    """Name, port and both together of an address; all None where it makes no sense."""
     try:
-        return urlsplit(f"//{host}").hostname
+        parts = urlsplit(address)
+        return parts.hostname, parts.port, parts.netloc
     except ValueError:
-        return None
+        return None, None, ""
 
 
 class Guard:
@@ -71,14 +73,15 @@ class Guard:
             return
         headers = {k.decode("latin-1"): v.decode("latin-1") for k, v in scope["headers"]}
         host, origin = headers.get("host", ""), headers.get("origin")
-        own = _host_name(host) in NAMES and (origin is None or urlsplit(origin).netloc == host)
+        name, port, whole = _place(f"//{host}")
+        own = name in NAMES and bool(whole) and (origin is None or _place(origin)[2] == host)
         if own and scope["type"] == "websocket" and origin is None:
             own = False  # browsers always send one; nothing else has a reason to connect
         if not own:
             await self._refuse(scope, receive, send)
             return
         # Cookies know no ports: two Tanners on one machine must not take each other's.
-        name = f"tanner_{urlsplit(f'//{host}').port or 80}"
+        name = f"tanner_{port or 80}"
         if scope["path"].startswith(("/api", "/ws")) and not self._known(headers, name):
             await self._refuse(scope, receive, send, 401)
             return

@@ -10,7 +10,7 @@ from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import TannerError
 from tanner.core.optics.database import search
 from tanner.core.output.spec import OutputSpec, said
-from tanner.web.common import Desk
+from tanner.web.common import Desk, attachment
 
 router = APIRouter(prefix="/api", tags=["kit"])
 
@@ -47,7 +47,7 @@ def preset_file(key: str, desk: Desk) -> Response:
     """One preset as its JSON file."""
     preset = desk.library.preset(key)
     name = key.rpartition("/")[2]
-    headers = {"content-disposition": f'attachment; filename="{name.encode("ascii", "replace").decode()}.json"'}
+    headers = attachment(f"{name}.json")
     return Response(preset.to_json(), media_type="application/json", headers=headers)
 
 
@@ -92,8 +92,7 @@ def specs(desk: Desk) -> dict[str, Any]:
 def spec_file(key: str, desk: Desk) -> Response:
     """A spec as its file, to be given out."""
     spec = desk.library.spec(key)
-    name = key.rpartition("/")[2].encode("ascii", "replace").decode()
-    headers = {"content-disposition": f'attachment; filename="{name}.json"'}
+    headers = attachment(f"{key.rpartition('/')[2]}.json")
     return Response(spec.model_dump_json(indent=2) + "\n", media_type="application/json", headers=headers)
 
 

@@ -17,7 +17,7 @@ from tanner.core.colour.spaces import SPACES, icc_profile
 from tanner.core.errors import TannerError
 from tanner.core.render import development_cube
 from tanner.jobs.tasks import chart_preview, find_chart, made_profile, white_by
-from tanner.web.common import Desk, frame_of
+from tanner.web.common import Desk, attachment, frame_of
 from tanner.web.services import Made
 
 router = APIRouter(prefix="/api", tags=["profiles"])
@@ -95,8 +95,7 @@ def give_out_look(frame_id: int, desk: Desk) -> Response:
     source = entry.future.result()
     with entry.lock:
         text = development_cube(source, develop(values), Path(frame.name).stem)
-    name = Path(frame.name).stem.encode("ascii", "replace").decode()
-    headers = {"content-disposition": f'attachment; filename="{name}.cube"'}
+    headers = attachment(f"{Path(frame.name).stem}.cube")
     return Response(text, media_type="text/plain; charset=utf-8", headers=headers)
 
 
@@ -126,7 +125,7 @@ async def bring_in(request: Request, name: str, desk: Desk) -> dict[str, Any]:
 @router.get("/profiles/file")
 def give_out(key: str, desk: Desk) -> Response:
     path = desk.profiles.path(key)
-    headers = {"content-disposition": f'attachment; filename="{path.name.encode("ascii", "replace").decode()}"'}
+    headers = attachment(path.name)
     return Response(path.read_bytes(), media_type="application/octet-stream", headers=headers)
 
 

@@ -43,7 +43,11 @@ def listen(port: int) -> socket.socket:
 def run(data: Path, folders: Sequence[Path], port: int, **options: Any) -> None:
     """Serve until interrupted."""
     listening = listen(port)
-    services = Services(data, folders, **options)
+    try:
+        services = Services(data, folders, **options)
+    except BaseException:
+        listening.close()
+        raise
     config = uvicorn.Config(
         create_app(services),
         log_level="warning",

@@ -1,14 +1,19 @@
 """What the pages work with: one object that holds the catalogue, the jobs and the viewer."""
 
+import logging
+import sqlite3
 import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from tanner.catalogue import health
 from tanner.catalogue.library import Library
+from tanner.catalogue.lock import FolderLock
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import CameraProfile
 from tanner.core.colour.shelf import SHELF
+from tanner.core.limits import take as take_limits
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.core.small import SMALL
@@ -28,6 +33,8 @@ from tanner.jobs.workers import Workers
 from tanner.web.folders import Folders
 from tanner.web.guard import token_of
 from tanner.web.viewer import Viewer
+
+log = logging.getLogger(__name__)
 
 
 class Made(NamedTuple):
@@ -58,6 +65,8 @@ class Services:
         dask: str = "",
         mapping: Sequence[tuple[str, str]] = (),
     ) -> None:
+        take_limits(data)
+        self.lock = FolderLock(data)
         self.catalogue = Catalogue(data)
         self.profiles = self.catalogue.profiles
         self.token = token_of(data)
@@ -85,12 +94,19 @@ class Services:
 
     def start(self) -> None:
         """Wake the worker processes and go on with what an ended program left."""
+        threading.Thread(target=self._back_up, daemon=True).start()
         threading.Thread(target=self.importer.finish_interrupted, daemon=True).start()
         self.deliveries.resume_interrupted()
         self.sidecars.start()
         self.watching.resume()
         for _ in range(self.workers.lanes):
             self.workers.submit(ready)
+
+    def _back_up(self) -> None:
+        try:
+            health.back_up(self.catalogue.folder)
+        except (OSError, sqlite3.Error) as error:
+            log.warning("The catalogue could not be backed up: %s", error)
 
     def close(self) -> None:
         self.watching.close()
@@ -104,3 +120,4 @@ class Services:
         self.workers.shutdown(wait=False, cancel_futures=True)
         self.delivery_workers.shutdown(wait=False, cancel_futures=True)
         self.catalogue.close()
+        self.lock.release()

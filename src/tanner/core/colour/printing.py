@@ -8,6 +8,7 @@ import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.colour.icc import camera_input
 from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import TannerError
 
@@ -37,7 +38,15 @@ def check_icc(data: bytes, where: str) -> str:
         raise IccError(f"{where} is a profile for {profile.xcolor_space.strip()}; only RGB ones can be used here.")
     if profile.device_class not in ("prtr", "mntr", "spac", "scnr"):
         raise IccError(f"{where} is no profile for a printer, a screen or a camera ({profile.device_class}).")
-    return str(profile.profile_description or where).strip()
+    try:
+        # Used once, as it will be: a profile that is damaged further in fails here and not in a delivery.
+        if profile.device_class == "scnr":
+            camera_input(data)
+        else:
+            to_icc(np.full((2, 2, 3), 30_000, np.uint16), data, "relative", True, 16)
+        return str(profile.profile_description or where).strip()
+    except Exception as error:
+        raise IccError(f"{where} is damaged: nothing can be converted with it ({error}).") from None
 
 
 def for_cameras(data: bytes) -> bool:

@@ -85,6 +85,23 @@ def sweep(folder: Path, tag: str) -> int:
     return count
 
 
+def stay_within(folder: Path, target: Path) -> None:
+    """A target whose folders, with all links followed as they are now, lie in a folder.
+
+    Raises:
+        WriteFailed: they lead out of it.
+    """
+    root, there = folder.resolve(), target.parent
+    # What is not there yet will be made, and is no link.
+    while not os.path.lexists(there) and there != there.parent:
+        there = there.parent
+    real = there.resolve()
+    if real != root and root not in real.parents and real not in (root, *root.parents):
+        raise WriteFailed(target, f"a link in its folder leads out of {folder}. Choose another subfolder.")
+    if os.path.islink(there) and not there.exists():
+        raise WriteFailed(target, "a link in its folder leads to nothing. Choose another subfolder.")
+
+
 def _make_folder(target: Path) -> None:
     """The folder that a file is to lie in."""
     try:

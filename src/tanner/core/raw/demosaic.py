@@ -1,8 +1,9 @@
 """Demosaicing of Bayer data: directional, with ratio-corrected green, in square-root values.
 
 The method follows the idea of ratio-corrected interpolation (source: sanz2015): green is carried along
-the direction with less variation and corrected by the ratio of a low-pass of all colours; red and blue
-follow as differences to green, weighted by inverse gradients. Working on square roots makes noise even
+the direction with less variation and corrected by the ratio of a low-pass of all colours, half and half with
+the filter of five taps that bends it as the measured colour bends (source: menon2007); each is better on some pictures.
+Red and blue follow as differences to green, weighted by inverse gradients. Working on square roots makes noise even
 and avoids overshoot at dark edges.
 
 Even and odd columns are kept apart from the first step to the last: of a row's colours one lies in the even columns and the
@@ -30,6 +31,8 @@ _HALF = BLOCK_W // 2 + MARGIN
 OFFSET = np.float32(1 / 512)
 """Added before the root, so that noise below black keeps its sign."""
 _EPS = np.float32(1e-4)
+BEND = np.float32(0.55)
+"""Share of the second estimate of green along a direction: the mean of its neighbours, bent as the measured colour bends."""
 
 
 def scratch() -> F32:
@@ -173,7 +176,7 @@ def _direction(vv, hh, vh, i, p, n):
 @kernel
 def _green(s, lp, vh, green, ev, eh, i, p, n):
     """At red and blue, which lie in half p: green, and where it is measured, that."""
-    half, two = np.float32(0.5), np.float32(2.0)
+    half, two, quarter = np.float32(0.5), np.float32(2.0), np.float32(0.25)
     h, q, m = 1 - p, _PAD + p, _PAD
     o, lo = s[i & 15, p, m:], lp[i & 15, p, m:]
     n4, n3, n2, n1 = s[(i - 4) & 15, p, m:], s[(i - 3) & 15, p, m:], s[(i - 2) & 15, p, m:], s[(i - 1) & 15, p, m:]
@@ -184,7 +187,8 @@ def _green(s, lp, vh, green, ev, eh, i, p, n):
         gn = ns + abs(o[j] - n2[j]) + abs(n1[j] - n3[j]) + abs(n2[j] - n4[j])
         gs = ns + abs(o[j] - s2[j]) + abs(s1[j] - s3[j]) + abs(s2[j] - s4[j])
         a, b = lo[j] + ln[j] + _EPS, lo[j] + ls[j] + _EPS
-        ev[j] = two * lo[j] * (gs * n1[j] * b + gn * s1[j] * a) / ((gn + gs) * a * b)
+        ratio = two * lo[j] * (gs * n1[j] * b + gn * s1[j] * a) / ((gn + gs) * a * b)
+        ev[j] = ratio + BEND * (half * (n1[j] + s1[j]) + quarter * (two * o[j] - n2[j] - s2[j]) - ratio)
     r, t = s[i & 15, p], s[i & 15, h]
     w4, w3, w2, w1 = r[m - 2 :], t[q - 2 :], r[m - 1 :], t[q - 1 :]
     e1, e2, e3, e4 = t[q:], r[m + 1 :], t[q + 1 :], r[m + 2 :]
@@ -194,7 +198,8 @@ def _green(s, lp, vh, green, ev, eh, i, p, n):
         gw = we + abs(o[j] - w2[j]) + abs(w1[j] - w3[j]) + abs(w2[j] - w4[j])
         ge = we + abs(o[j] - e2[j]) + abs(e1[j] - e3[j]) + abs(e2[j] - e4[j])
         a, b = lo[j] + lw[j] + _EPS, lo[j] + le[j] + _EPS
-        eh[j] = two * lo[j] * (ge * w1[j] * b + gw * e1[j] * a) / ((gw + ge) * a * b)
+        ratio = two * lo[j] * (ge * w1[j] * b + gw * e1[j] * a) / ((gw + ge) * a * b)
+        eh[j] = ratio + BEND * (half * (w1[j] + e1[j]) + quarter * (two * o[j] - w2[j] - e2[j]) - ratio)
     nw, ne, here = vh[(i - 1) & 15, h, q - 1 :], vh[(i - 1) & 15, h, q:], vh[i & 15, p, m:]
     sw, se = vh[(i + 1) & 15, h, q - 1 :], vh[(i + 1) & 15, h, q:]
     out = green[i & 15, p, m:]

@@ -1,11 +1,18 @@
 """What is known about a file besides its pixels. Everything here is read, nothing is guessed."""
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-Matrix9 = tuple[float, ...]
+Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
+"""A number from a file: one that is a number, and could mean something."""
+Positive = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e6)]
+Share = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1)]
+Side = Annotated[int, Field(ge=1, le=1_000_000)]
+Text = Annotated[str, Field(max_length=2000)]
+Code = Annotated[int, Field(ge=0, le=65535)]
+Matrix9 = Annotated[tuple[Number, ...], Field(min_length=9, max_length=9)]
 
 
 def camera_name(make: str, model: str) -> str:
@@ -42,41 +49,41 @@ class FrameFacts(BaseModel):
 
     path: str
     kind: Literal["bayer", "camera", "finished"]
-    file_bytes: int = 0
-    width: int
-    height: int
-    orientation: int = 1
-    make: str = ""
-    model: str = ""
-    serial: str = ""
-    lens: str = ""
-    iso: int | None = None
-    exposure_s: float | None = None
-    aperture: float | None = None
-    focal_length_mm: float | None = None
-    focal_length_35mm: float | None = None
-    distance_m: float | None = None
+    file_bytes: Annotated[int, Field(ge=0)] = 0
+    width: Side
+    height: Side
+    orientation: Annotated[int, Field(ge=1, le=8)] = 1
+    make: Text = ""
+    model: Text = ""
+    serial: Text = ""
+    lens: Text = ""
+    iso: Annotated[int, Field(ge=1, le=1_000_000_000)] | None = None
+    exposure_s: Positive | None = None
+    aperture: Positive | None = None
+    focal_length_mm: Positive | None = None
+    focal_length_35mm: Positive | None = None
+    distance_m: Positive | None = None
     taken: datetime | None = None
     mosaic: str = ""
-    black: tuple[float, float, float, float] = (0, 0, 0, 0)
-    white: float = 65535
+    black: tuple[Number, Number, Number, Number] = (0, 0, 0, 0)
+    white: Positive = 65535
     pattern: tuple[int, int] | None = None
-    neutral: tuple[float, float, float] = (1, 1, 1)
+    neutral: tuple[Share, Share, Share] = (1, 1, 1)
     colour_matrices: tuple[Matrix9, ...] = ()
     forward_matrices: tuple[Matrix9, ...] = ()
     calibrations: tuple[Matrix9, ...] = ()
-    analog_balance: tuple[float, float, float] = (1, 1, 1)
-    illuminants: tuple[int, ...] = ()
-    light_places: tuple[tuple[float, float] | None, ...] = ()
-    default_crop: tuple[float, float, float, float] | None = None
-    baseline_exposure: float = 0.0
-    noise_profile: tuple[float, ...] = ()
-    warp: tuple[tuple[float, ...], ...] | None = None
+    analog_balance: tuple[Positive, Positive, Positive] = (1, 1, 1)
+    illuminants: tuple[Code, ...] = ()
+    light_places: tuple[tuple[Share, Share] | None, ...] = ()
+    default_crop: tuple[Number, Number, Number, Number] | None = None
+    baseline_exposure: Annotated[float, Field(allow_inf_nan=False, ge=-10, le=10)] = 0.0
+    noise_profile: tuple[Number, ...] = ()
+    warp: tuple[tuple[Number, ...], ...] | None = None
     warp_kind: str = "rectilinear"
     warp_reciprocal: bool = False
-    warp_centre: tuple[float, float] = (0.5, 0.5)
-    vignette: tuple[float, ...] | None = None
-    vignette_centre: tuple[float, float] = (0.5, 0.5)
+    warp_centre: tuple[Number, Number] = (0.5, 0.5)
+    vignette: tuple[Number, ...] | None = None
+    vignette_centre: tuple[Number, Number] = (0.5, 0.5)
     lens_order: tuple[str, ...] = ()
     opcodes: tuple[str, ...] = ()
     applied: tuple[str, ...] = ()
@@ -98,3 +105,29 @@ class FrameFacts(BaseModel):
     def summary(self) -> dict[str, Any]:
         """The public form, as `tanner info --json` prints it."""
         return self.model_dump(mode="json")
+
+
+_NEEDED = ("path", "kind", "width", "height")
+
+
+def checked(found: dict[str, Any]) -> FrameFacts:
+    """Facts as a file gives them, held against what they can be: what makes no sense is left out, with a word.
+
+    Raises:
+        ValidationError: a fact without which there is no frame.
+    """
+    found, said = dict(found), []
+    while True:
+        try:
+            facts = FrameFacts(**found)
+            break
+        except ValidationError as error:
+            wrong = {str(e["loc"][0]) for e in error.errors()}
+            if wrong & set(_NEEDED) or not wrong & set(found):
+                raise
+            for name in sorted(wrong & set(found)):
+                said.append(f"What the file says of its {name.replace('_', ' ')} makes no sense and is left out.")
+                found.pop(name)
+    if not said:
+        return facts
+    return facts.model_copy(update={"warnings": (*facts.warnings, *said)})

@@ -20,13 +20,13 @@ from tanner.core.colour.icc import to_working
 from tanner.core.colour.shelf import SHELF, fits
 from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 from tanner.core.errors import UnreadableFile
+from tanner.core.limits import limits
 from tanner.core.optics import database
 from tanner.core.optics.lens import Lens, OpcodeLens
 from tanner.core.raw import opcodes, tags
-from tanner.core.raw.facts import FrameFacts
+from tanner.core.raw.facts import FrameFacts, checked
 from tanner.core.raw.plain import PlainMosaic, plain_mosaic
 
-MOST_PIXELS = 400_000_000
 FINISHED = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
 RAW = {
     ".dng", ".cr2", ".cr3", ".crw", ".nef", ".nrw", ".arw", ".srf", ".sr2", ".raf", ".orf", ".ori", ".rw2",
@@ -230,8 +230,13 @@ def read(path: Path, *, pixels: bool = True) -> Source:
 def _sane(path: Path, width: int, height: int) -> None:
     if width < 16 or height < 16:
         raise UnreadableFile(path, f"says it is {width} × {height} px, which is no picture.")
-    if width * height > MOST_PIXELS:
-        raise UnreadableFile(path, f"says it is {width} × {height} px, which is more than Tanner reads.")
+    most = limits().most_megapixels
+    if width * height > most * 1e6:
+        raise UnreadableFile(
+            path,
+            f"says it is {width} × {height} px, more than the {most:g} megapixels that are opened. "
+            "Where that is right, raise most_megapixels in the file settings.toml of the data folder.",
+        )
 
 
 def _read_raw(path: Path, pixels: bool) -> Source:
@@ -250,7 +255,7 @@ def _read_raw(path: Path, pixels: bool) -> Source:
         inside, odd = embedded(path) if path.suffix.lower() == ".dng" else ((), ())
         found["profiles"], found["warnings"] = tuple(p.name for p in inside), (*found["warnings"], *odd)
         if not pixels:
-            return Source(FrameFacts(**found), np.empty((0, 0), np.uint16), profiles=inside, gain_maps=maps)
+            return Source(checked(found), np.empty((0, 0), np.uint16), profiles=inside, gain_maps=maps)
         if found["kind"] == "bayer":
             # Kernels are compiled for whole arrays: a mosaic with a frame of masked pixels is copied out.
             data: NDArray[Any] = raw.raw_image_visible if plain is None else plain.pixels()
@@ -259,7 +264,7 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             data = np.ascontiguousarray(data[top : top + found["height"], left : left + found["width"]])
             if not data.any():
                 raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
-            return Source(FrameFacts(**found), data, decoder=raw, profiles=inside, gain_maps=maps)
+            return Source(checked(found), data, decoder=raw, profiles=inside, gain_maps=maps)
         found["warnings"] = (*found["warnings"], *_not_for_planes(lists))
         if raw.raw_pattern is None and raw.raw_image_visible.ndim == 3:
             values = raw.raw_image_visible[..., :3].astype(np.float32)
@@ -271,7 +276,7 @@ def _read_raw(path: Path, pixels: bool) -> Source:
         if not planes.any():
             raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
         planes = np.ascontiguousarray(planes[:, top : top + found["height"], left : left + found["width"]])
-        return Source(FrameFacts(**found), planes, profiles=inside, gain_maps=maps)
+        return Source(checked(found), planes, profiles=inside, gain_maps=maps)
     except BaseException:
         raw.close()
         raise
@@ -475,13 +480,13 @@ def _read_finished(path: Path, pixels: bool) -> Source:
     facts |= tags.exif_facts(path)
     facts |= {"width": width, "height": height, "has_profile": bool(profile)}
     if not pixels:
-        return Source(FrameFacts(**facts), np.empty((0, 0), np.uint16))
+        return Source(checked(facts), np.empty((0, 0), np.uint16))
     rgb = _finished_pixels(path)
     if rgb.shape[:2] != (height, width):
         raise UnreadableFile(path, "does not hold the picture that its header promises.")
     planes, warning = to_working(rgb, profile)
     facts["warnings"] = (warning,) if warning else ()
-    return Source(FrameFacts(**facts), planes)
+    return Source(checked(facts), planes)
 
 
 def _finished_pixels(path: Path) -> NDArray[Any]:

@@ -34,6 +34,17 @@ const controls = new Map();
 const histogram = new Histogram(byId("histogram"));
 const offsetKeys = Object.values(table).filter((a) => a.offset).map((a) => a.key);
 
+// --- a file that is not the one that came in ------------------------------------------------------
+
+for (const [button, call] of [["find-file", "find"], ["take-file", "file"]]) {
+  byId(button).addEventListener("click", async () => {
+    const done = await trying(() => post(`/api/frames/${frame.id}/${call}`));
+    if (!done) return;
+    tell(`${done.done}.`);
+    location.reload();
+  });
+}
+
 // --- the picture ---------------------------------------------------------------------------------
 
 const timings = (window.tannerTimings = []);
@@ -43,7 +54,10 @@ const line = new Line({
     const error = byId("picture-error");
     error.hidden = !header.error || header.frame !== frame?.id;
     if (header.error) {
-      if (header.frame === frame?.id) error.textContent = header.error;
+      if (header.frame === frame?.id) {
+        byId("picture-error-text").textContent = header.error;
+        byId("replaced").hidden = !header.replaced;
+      }
       return;
     }
     if (header.frame !== frame?.id || (asked && asked.view.zoom !== picture.zoom) || (asked && asked.view.whole !== picture.whole)) return;

@@ -1,0 +1,130 @@
+"""Is the catalogue whole? Checked at every start; backups beside it; a damaged one is set aside and never written over."""
+
+import shutil
+import sqlite3
+from contextlib import closing
+from datetime import datetime
+from pathlib import Path
+
+from tanner.core.errors import TannerError
+
+NAME = "catalogue.sqlite"
+MAGIC = b"SQLite format 3\0"
+KEPT = 5
+"""Backups that are kept, the newest."""
+EVERY_S = 6 * 3600
+"""Seconds after which a start makes a new backup."""
+
+
+class DamagedCatalogue(TannerError):
+    """The catalogue cannot be trusted, with what is wrong and what to do."""
+
+
+def backups(folder: Path) -> list[Path]:
+    """The newest first."""
+    return sorted((folder / "backups").glob("catalogue-*.sqlite"), reverse=True)
+
+
+def check(folder: Path) -> None:
+    """Look at the catalogue of a data folder before anything is done with it; none there is fine.
+
+    Raises:
+        DamagedCatalogue: it is not whole. Nothing was changed.
+    """
+    path = folder / NAME
+    if not path.exists():
+        left = backups(folder)
+        if left:
+            raise _damaged(folder, "is gone, though backups of it are there")
+        return
+    trouble = fault(path)
+    if trouble:
+        raise _damaged(folder, trouble)
+
+
+def fault(path: Path) -> str:
+    """What is wrong with a catalogue's file, or ""."""
+    if path.stat().st_size == 0:
+        return "is empty (0 bytes)"
+    with path.open("rb") as file:
+        if file.read(len(MAGIC)) != MAGIC:
+            return "does not begin as a catalogue does: its first bytes were overwritten"
+    try:
+        with closing(sqlite3.connect(path, timeout=30)) as connection:
+            found = connection.execute("PRAGMA integrity_check(1)").fetchone()
+    except sqlite3.DatabaseError as error:
+        if "locked" in str(error):
+            return ""  # another program is at it, and it is whole enough to be worked with
+        return f"is damaged ({error})"
+    return (
+        "" if found and found[0] == "ok" else f"is damaged ({str(found[0]).splitlines()[0] if found else 'no answer'})"
+    )
+
+
+def _damaged(folder: Path, trouble: str) -> DamagedCatalogue:
+    found = [b for b in backups(folder) if not fault(b)]
+    if found:
+        when = _when(found[0])
+        offer = f"Start once with --restore: the damaged file is set aside, and the backup of {when} takes its place."
+    else:
+        offer = "There is no good backup. Start once with --restore: the damaged file is set aside, and a new catalogue begins."
+    return DamagedCatalogue(f"The catalogue {folder / NAME} {trouble}. Nothing was changed. {offer}")
+
+
+def _when(backup: Path) -> str:
+    return datetime.fromtimestamp(backup.stat().st_mtime).strftime("%d %B %Y, %H:%M")
+
+
+def restore(folder: Path) -> str:
+    """Set a damaged catalogue aside and put the newest good backup in its place; what was done, in words.
+
+    A catalogue that is whole stays.
+    """
+    path = folder / NAME
+    if path.exists() and not fault(path):
+        return "The catalogue is whole; nothing was restored."
+    said = []
+    stamp = datetime.now().strftime("%Y%m%d-%H%M%S")
+    for ending in ("", "-wal", "-shm"):
+        part = folder / f"{NAME}{ending}"
+        if part.exists():
+            aside = folder / f"damaged-{stamp}-{NAME}{ending}"
+            part.rename(aside)
+            if not ending:
+                said.append(f"The damaged catalogue is kept as {aside.name}.")
+    for backup in backups(folder):
+        if fault(backup):
+            continue
+        shutil.copy2(backup, path.with_suffix(".part"))
+        path.with_suffix(".part").rename(path)
+        said.append(f"The backup of {_when(backup)} took its place.")
+        return " ".join(said)
+    # Without a backup folder the next start begins anew; backups that are damaged, too, must not stop it.
+    if (folder / "backups").exists():
+        (folder / "backups").rename(folder / f"damaged-{stamp}-backups")
+    return " ".join([*said, "There was no good backup: a new catalogue begins."])
+
+
+def back_up(folder: Path, every_s: float = EVERY_S) -> Path | None:
+    """Copy the catalogue, whole, while others may use it; None where a backup is young enough or nothing is there.
+
+    Raises:
+        OSError, sqlite3.Error: it could not be written; nothing half is left.
+    """
+    path = folder / NAME
+    there = backups(folder)
+    now = datetime.now()
+    if not path.exists() or (there and now.timestamp() - there[0].stat().st_mtime < every_s):
+        return None
+    target = folder / "backups" / f"catalogue-{now:%Y%m%d-%H%M%S}.sqlite"
+    target.parent.mkdir(exist_ok=True)
+    part = target.with_suffix(".part")
+    try:
+        with closing(sqlite3.connect(path, timeout=30)) as source, closing(sqlite3.connect(part)) as copy:
+            source.backup(copy, pages=2000, sleep=0.01)
+        part.rename(target)
+    finally:
+        part.unlink(missing_ok=True)
+    for old in backups(folder)[KEPT:]:
+        old.unlink(missing_ok=True)
+    return target

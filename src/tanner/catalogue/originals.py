@@ -1,0 +1,131 @@
+"""Is an original still the file that came in? By size and time where that is enough, else by its content."""
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select, update
+
+from tanner.catalogue.models import Frame
+from tanner.catalogue.store import Catalogue
+from tanner.core.errors import TannerError
+from tanner.core.output.files import file_hash
+
+REPLACED = (
+    "This file is not the one that came in: another lies under its name. "
+    "Put the old one back, or say that this is the frame's file now."
+)
+GONE = "This file is not there. Is its drive connected, or was it moved?"
+
+
+def stamp_of(path: Path) -> str:
+    """Size and time of a file, "" where there is none."""
+    try:
+        state = path.stat()
+    except OSError:
+        return ""
+    return f"{state.st_size}-{state.st_mtime_ns}"
+
+
+def trouble_of(path: Path, content: str, stamp: str = "") -> tuple[str, str]:
+    """What is wrong with an original, or "", and its stamp.
+
+    Args:
+        content: SHA-256 of the file that came in; stamp: of when that was last compared, which then need not be done.
+    """
+    now = stamp_of(path)
+    if not now:
+        return GONE, ""
+    if stamp and now == stamp:
+        return "", now
+    try:
+        return ("" if file_hash(path) == content else REPLACED), now
+    except OSError as error:
+        return f"This file cannot be read ({error.strerror or error}).", ""
+
+
+def check_frame(catalogue: Catalogue, frame_id: int, *, fully: bool = False) -> str:
+    """Compare a frame's file with the one that came in, and keep what was found with all developments of it.
+
+    Args:
+        fully: by content, whatever size and time say.
+    """
+    with catalogue.read() as session:
+        frame = session.get(Frame, frame_id)
+        if frame is None:
+            raise TannerError("This frame is no longer there.")
+        path, content, stamp, error = frame.path, frame.content, frame.stamp, frame.error
+    trouble, now = trouble_of(Path(path), content, "" if fully else stamp)
+    known = "" if trouble else now
+    if known != stamp or (trouble != error and (trouble or error in (REPLACED, GONE))):
+        with catalogue.write() as session:
+            told = trouble if trouble or error in (REPLACED, GONE) else error
+            session.execute(
+                update(Frame).where(Frame.path == path, Frame.content == content).values(stamp=known, error=told)
+            )
+    return trouble
+
+
+def check_all(catalogue: Catalogue, shoot_id: int | None = None) -> Iterator[dict[str, Any]]:
+    """Every original by its content, as {frame, path, trouble}; each file is read once."""
+    with catalogue.read() as session:
+        query = select(Frame.id, Frame.path).where(Frame.alternate == 0).order_by(Frame.path)
+        frames = session.execute(query if shoot_id is None else query.where(Frame.shoot_id == shoot_id)).all()
+    for frame_id, path in frames:
+        yield {"frame": frame_id, "path": path, "trouble": check_frame(catalogue, frame_id, fully=True)}
+
+
+def find_again(catalogue: Catalogue, frame_id: int, folders: Iterable[Path]) -> Path:
+    """Look for the file that came in, by its content, and make the frame and its alternates use it where it lies now.
+
+    Raises:
+        TannerError: it is in none of the folders.
+    """
+    from tanner.catalogue.importing import find_files
+
+    with catalogue.read() as session:
+        frame = session.get(Frame, frame_id)
+        if frame is None:
+            raise TannerError("This frame is no longer there.")
+        path, content, size = frame.path, frame.content, int(frame.facts.get("file_bytes") or 0)
+    looked = []
+    for folder in dict.fromkeys(folders):
+        looked.append(folder.name)
+        for found in find_files(folder):
+            if (size and found.bytes != size) or str(found.path) == path or file_hash(found.path) != content:
+                continue
+            with catalogue.write() as session:
+                session.execute(
+                    update(Frame)
+                    .where(Frame.path == path, Frame.content == content)
+                    .values(path=str(found.path), stamp=stamp_of(found.path), error="")
+                )
+            return found.path
+    raise TannerError(
+        f"The file that came in is nowhere in {', '.join(looked)}. Put it back, or open its folder with --folder."
+    )
+
+
+def take_over(catalogue: Catalogue, frame_id: int, facts: dict[str, Any], content: str) -> None:
+    """The file that lies there is the frame's from now on: its facts and content take the old one's place.
+
+    Raises:
+        TannerError: that content is in this shoot already.
+    """
+    from tanner.core.raw.facts import FrameFacts
+
+    known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
+    width, height = (known.height, known.width) if known.orientation >= 5 else (known.width, known.height)
+    with catalogue.write() as session:
+        frame = session.get(Frame, frame_id)
+        if frame is None:
+            raise TannerError("This frame is no longer there.")
+        same = select(Frame).where(Frame.shoot_id == frame.shoot_id, Frame.content == content)
+        other = session.scalar(same)
+        if other is not None and other.path != frame.path:
+            raise TannerError(f"This picture is in the shoot already, as {other.name}.")
+        path, old = frame.path, frame.content
+        for each in session.scalars(select(Frame).where(Frame.path == path, Frame.content == old)):
+            each.content, each.facts, each.stamp, each.error = content, known.summary(), stamp_of(Path(path)), ""
+            each.taken, each.camera, each.lens, each.iso = known.taken, known.camera_name, known.lens, known.iso
+            each.starting, each.as_shot, each.width, each.height = facts["starting"], facts["as_shot"], width, height
