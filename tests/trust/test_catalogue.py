@@ -151,7 +151,9 @@ def test_a_catalogue_that_holds_such_numbers_opens(tmp_path: Path) -> None:
         session.add(Shoot(name="x"))
         session.flush()
         facts = {"width": 1, "height": 1, "noise_profile": [1.0, 2.0]}
-        session.add(Frame(shoot_id=1, path="a", name="a", content="c", facts=facts, starting={}, as_shot=[], width=1, height=1))
+        session.add(
+            Frame(shoot_id=1, path="a", name="a", content="c", facts=facts, starting={}, as_shot=[], width=1, height=1)
+        )
     config = Config()
     config.set_main_option("script_location", str(Path(health.__file__).parent / "migrations"))
     with catalogue.engine.connect() as connection:

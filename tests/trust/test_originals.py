@@ -82,7 +82,9 @@ def test_a_replaced_original_is_not_delivered(
     assert len(list((tmp_path / "out").glob("*.jpg"))) == 1
 
 
-def test_the_frame_says_so_and_a_file_put_back_is_good_again(catalogue: Catalogue, photos: Path, originals: Path) -> None:
+def test_the_frame_says_so_and_a_file_put_back_is_good_again(
+    catalogue: Catalogue, photos: Path, originals: Path
+) -> None:
     path, one = photos / "T0001.DNG", number(catalogue, "T0001.DNG")
     assert check_frame(catalogue, one) == ""
     shutil.copy(originals / "T0002.DNG", path)

@@ -14,14 +14,16 @@ from serving import Running, running
 def server(originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     folder = tmp_path_factory.mktemp("trust")
     with running(folder) as result:
-        odd = folder / "photos" / "line\nend\".DNG"
+        odd = folder / "photos" / 'line\nend".DNG'
         shutil.copy(originals / "T0001.DNG", odd)
         result.post("/api/shoots", {"name": "Spring"})
         result.bring_in(1, [odd])
         yield result
 
 
-def ask(server: Running, method: str, path: str, body: bytes = b"", **headers: str) -> tuple[int, dict[str, str], bytes]:
+def ask(
+    server: Running, method: str, path: str, body: bytes = b"", **headers: str
+) -> tuple[int, dict[str, str], bytes]:
     connection = http.client.HTTPConnection("127.0.0.1", server.port, timeout=60)
     connection.putrequest(method, path, skip_host="host" in headers)
     connection.putheader("authorization", f"Bearer {server.services.token}")
@@ -59,7 +61,13 @@ def test_numbers_and_texts_beyond_all_bounds(server: Running, method: str, path:
 
 @pytest.mark.parametrize(
     "headers",
-    [{"host": "127.0.0.1:99999999"}, {"host": "127.0.0.1:x"}, {"host": "[::1"}, {"origin": "http://[bad"}, {"origin": "http://x:99999999"}],
+    [
+        {"host": "127.0.0.1:99999999"},
+        {"host": "127.0.0.1:x"},
+        {"host": "[::1"},
+        {"origin": "http://[bad"},
+        {"origin": "http://x:99999999"},
+    ],
 )
 def test_malformed_hosts_and_origins_are_refused(server: Running, headers: dict[str, str]) -> None:
     assert ask(server, "GET", "/api/shoots", **headers)[0] == 403
@@ -82,7 +90,9 @@ def test_a_body_has_a_limit(server: Running, told: bool) -> None:
         connection = http.client.HTTPConnection("127.0.0.1", server.port, timeout=60)
         head = {"authorization": f"Bearer {server.services.token}", "content-type": "application/json"}
         try:
-            connection.request("POST", "/api/shoots", iter([body[n : n + 65536] for n in range(0, len(body), 65536)]), head)
+            connection.request(
+                "POST", "/api/shoots", iter([body[n : n + 65536] for n in range(0, len(body), 65536)]), head
+            )
         except (BrokenPipeError, ConnectionResetError):
             pass
         found = connection.getresponse()
