@@ -64,5 +64,5 @@ def test_the_limit_is_raised_in_the_settings_file(fresh: pytest.MonkeyPatch, tmp
     fresh.setenv("TANNER_MOST_MEGAPIXELS", os.environ["TANNER_MOST_MEGAPIXELS"])
     for wrong in ("most_megapixels = 'many'", "most = 3", "= ="):
         (tmp_path / "settings.toml").write_text(wrong)
-        with pytest.raises(SettingsError, match="settings.toml"):
+        with pytest.raises(SettingsError, match=r"settings\.toml"):
             limits.take(tmp_path)
