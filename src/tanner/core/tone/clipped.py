@@ -23,6 +23,10 @@ WIDTHS = (1.5, 3.0, 6.0, 12.0, 24.0)
 """Of the Gaussians, in cells, whose sum says how much a place counts at a distance."""
 PRIOR = 0.6
 """How much weight, in cells full of known colour, the light's own colour has against what is around."""
+PRIOR_SPREAD, LEAST_SPREAD = 0.12, 0.02
+"""Deviations of logarithms of ratios: of the prior's, and the least that is believed."""
+TOGETHER = np.float32(0.5)
+"""How far two clipped channels are brought to the ratio that they have around."""
 FULL, CERTAIN = 0.995, 0.999
 """Shares of the sensor's white from which a channel counts as clipped, and wholly so: the resampling leaves that much."""
 BRIGHT = 0.5
@@ -36,8 +40,8 @@ class Clipped(NamedTuple):
 
     Attributes:
         full: (3,) from plane values to shares of the sensor's white; zeros: nothing is clipped in this source.
-        around: (6, rows, columns): for red/green, red/blue and green/blue the sum of the logarithms of their ratio in
-            shares of white, then the weights of these sums; see `ratios`.
+        around: (9, rows, columns): for red/green, red/blue and green/blue the sums of the logarithms of their ratio in
+            shares of white, then the weights of these sums, then the sums of their squares; see `ratios`.
         cell: sensor px of a side of its cells.
         offset: (3,) what white balance adds to each logarithm.
         grid: see `optics.geometry.Geometry`.
@@ -61,7 +65,7 @@ def _gather(mosaic, red_y, red_x, black, gain, cell, step, out):
     Args:
         black, gain: float32 (2, 2) by row and column parity: to shares of the sensor's white.
         step: only every step-th tile is looked at, each way; cell: px of a side, a multiple of 2 step.
-        out: float32 (6, rows, columns).
+        out: float32 (9, rows, columns).
     """
     full, bright = np.float32(FULL), np.float32(BRIGHT)
     v = np.empty(3, dtype=np.float32)
@@ -87,8 +91,10 @@ def _gather(mosaic, red_y, red_x, black, gain, cell, step, out):
                     for p in range(3):
                         m, n = (0, 1) if p == 0 else (0, 2) if p == 1 else (1, 2)
                         if v[m] < full and v[n] < full and max(v[m], v[n]) >= bright:
-                            out[p, i, j] += log[m] - log[n]
+                            d = log[m] - log[n]
+                            out[p, i, j] += d
                             out[3 + p, i, j] += np.float32(1.0)
+                            out[6 + p, i, j] += d * d
     return clipped
 
 
@@ -113,12 +119,14 @@ def _gather_planes(planes, cell, step, out):
                         m, n = (0, 1) if p == 0 else (0, 2) if p == 1 else (1, 2)
                         a, b = planes[m, y, x], planes[n, y, x]
                         if a < full and b < full and max(a, b) >= bright:
-                            out[p, i, j] += log[m] - log[n]
+                            d = log[m] - log[n]
+                            out[p, i, j] += d
                             out[3 + p, i, j] += np.float32(1.0)
+                            out[6 + p, i, j] += d * d
     return clipped
 
 
-NOWHERE: F32 = np.zeros((6, 1, 1), np.float32)
+NOWHERE: F32 = np.zeros((9, 1, 1), np.float32)
 """Surroundings that say nothing: the light's own colour stands in."""
 
 
@@ -148,11 +156,11 @@ def ratios(data: NDArray[Any], pattern: tuple[int, int], black: tuple[float, ...
         black: by row and column parity; white: in the mosaic's numbers.
 
     Returns:
-        float32 (6, rows, columns), see `Clipped.around`; NOWHERE for a frame without a clipped pixel.
+        float32 (9, rows, columns), see `Clipped.around`; NOWHERE for a frame without a clipped pixel.
     """
     h, w = data.shape[-2:]
     step, cell = cells((w, h))
-    found = np.zeros((6, math.ceil(h / cell), math.ceil(w / cell)), np.float32)
+    found = np.zeros((9, math.ceil(h / cell), math.ceil(w / cell)), np.float32)
     if data.ndim == 2:
         levels = np.array(black, dtype=np.float64).reshape(2, 2)
         gain = np.ascontiguousarray(1 / (white - levels), dtype=np.float32)
@@ -167,17 +175,34 @@ def ratios(data: NDArray[Any], pattern: tuple[int, int], black: tuple[float, ...
 
 
 @kernel
-def _log_ratio(clip, pair, ix, iy, fx, fy):
-    """Logarithm of a ratio of two balanced channels at a place between cells."""
+def _log_ratio(clip, pair, ix, iy, fx, fy, out):
+    """Mean and deviation of the logarithm of a ratio of two balanced channels at a place between cells, into out (2,)."""
     total, weight = np.float32(0.0), np.float32(PRIOR)
+    square = np.float32(PRIOR * PRIOR_SPREAD * PRIOR_SPREAD)
+    offset = clip.offset[pair]
     for dy in range(2):
         for dx in range(2):
             y, x = min(iy + dy, clip.around.shape[1] - 1), min(ix + dx, clip.around.shape[2] - 1)
             share = (fx if dx else np.float32(1.0) - fx) * (fy if dy else np.float32(1.0) - fy)
-            n = clip.around[3 + pair, y, x]
-            total += share * (clip.around[pair, y, x] + n * clip.offset[pair])
+            a, n, q = clip.around[pair, y, x], clip.around[3 + pair, y, x], clip.around[6 + pair, y, x]
+            total += share * (a + n * offset)
             weight += share * n
-    return total / weight
+            square += share * (q + np.float32(2.0) * offset * a + n * offset * offset)
+    mean = total / weight
+    out[0] = mean
+    out[1] = np.sqrt(max(square / weight - mean * mean, np.float32(LEAST_SPREAD * LEAST_SPREAD)))
+
+
+@kernel
+def _above(mean, spread, least):
+    """What is to be expected of a normal variable that is known to be above `least`."""
+    a = (least - mean) / spread
+    if a < np.float32(-6.0):
+        return mean
+    if a > np.float32(4.0):
+        return least + spread / a
+    tail = np.float32(0.5) * np.float32(math.erfc(a * np.float32(0.70710678)))
+    return mean + spread * np.float32(0.39894228) * np.exp(np.float32(-0.5) * a * a) / max(tail, np.float32(1e-12))
 
 
 @kernel
@@ -263,6 +288,7 @@ def _rebuilt(clip, value, share, lost, left, white, lifted, gains, x, y, out):
     v = min(max(v, zero), np.float32(cells.shape[1] - 1))
     ix, iy = int(u), int(v)
     fx, fy = u - np.float32(ix), v - np.float32(iy)
+    known = np.empty(2, dtype=np.float32)
     for c in range(3):
         out[c] = value[c]
         if lost[c] == zero:
@@ -270,23 +296,47 @@ def _rebuilt(clip, value, share, lost, left, white, lifted, gains, x, y, out):
         edge = lifted[c] * gains[c] / clip.full[c]
         wanted = white
         if left > np.float32(1e-3):
-            guide, log, nearest = zero, zero, zero
+            guide, log, wide, nearest = zero, zero, zero, zero
             for a in range(3):
                 w = one - lost[a]
                 if a == c or w <= zero:
                     continue
                 pair = a + c - 1
-                known = _log_ratio(clip, pair, ix, iy, fx, fy)
-                log += w * (known if c < a else -known)
+                _log_ratio(clip, pair, ix, iy, fx, fy, known)
+                log += w * (known[0] if c < a else -known[0])
+                wide += w * known[1]
                 guide += w * np.log(max(value[a], np.float32(1e-5)))
                 nearest = max(nearest, w * min(share[a], one))
             others = left - (one - lost[c])
             if others > np.float32(1e-3):
                 # The nearer what is left is to white itself, the less the place can be other than white.
                 nearest *= nearest
-                log = log / others * (one - nearest * nearest)
                 guide = np.exp(guide / others)
-                found = edge + max(guide - edge / np.exp(log), zero)
+                least = np.log(edge / guide)
+                log /= others
+                if others < np.float32(1.5):
+                    # What is around and cannot be here, as the channel is above its edge, does not count. Where two channels
+                    # are left, they tell enough.
+                    log = _above(log, wide / others, least)
+                log *= one - nearest * nearest
+                # From the point of clipping on light is added in the light's own colour.
+                found = edge + max(guide - edge / np.exp(max(log, least)), zero)
+                found = max(found, edge)
                 share_left = min(others, one)
                 wanted = found + (one - share_left) * max(white - found, zero)
         out[c] = value[c] + lost[c] * max(wanted - value[c], zero)
+    for a in range(2):
+        for b in range(a + 1, 3):
+            both = lost[a] * lost[b]
+            if both == zero or left <= np.float32(1e-3):
+                continue
+            # Two that are clipped were told by the third, each for itself: they must suit each other as well.
+            _log_ratio(clip, a + b - 1, ix, iy, fx, fy, known)
+            third = 3 - a - b
+            free = one - min(share[third], one) ** 4
+            # Only the lower one moves, upwards: what is clipped has a lower bound and no upper one.
+            d = TOGETHER * both * (one - lost[third]) * free * (np.log(out[a] / out[b]) - known[0] * free)
+            if d > zero:
+                out[b] *= np.exp(d)
+            else:
+                out[a] *= np.exp(-d)
