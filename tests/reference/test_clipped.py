@@ -38,9 +38,9 @@ def field(tmp_path: Path):
     return made
 
 
-def linear(source: Source, place: int = 80, **settings: object) -> np.ndarray:
+def linear(source: Source, place: int = 80, **values: object) -> np.ndarray:
     """Balanced linear sRGB (camera colours, with this matrix) in the middle of each patch."""
-    pixels = render(source, develop(settings), source.size, bits=16)
+    pixels = render(source, develop(values), source.size, bits=16)
     return SPACES["srgb"].decode(pixels[80, place::160] / 65535)
 
 

@@ -362,9 +362,9 @@ def _entries(profile: CameraProfile) -> dict[int, Entry]:
     return found
 
 
-def _put_table(put: Callable[[str, Any], None], table: Table, stem: str, light: str) -> None:
+def _put_table(put: Callable[[str, Any], None], table: Table, stem: str, number: str) -> None:
     put(f"{stem}Dims", table.cells.shape[:3])
-    put(f"{stem}Data{light}", table.cells.transpose(2, 0, 1, 3))
+    put(f"{stem}Data{number}", table.cells.transpose(2, 0, 1, 3))
     if table.srgb:
         put(f"{stem}Encoding", 1)
 

@@ -64,12 +64,6 @@ class Area:
     row_pitch: int = 1
     column_pitch: int = 1
 
-    def slices(self, height: int, width: int) -> tuple[slice, slice]:
-        return (
-            slice(self.top, min(self.bottom, height), self.row_pitch),
-            slice(self.left, min(self.right, width), self.column_pitch),
-        )
-
 
 @dataclass(frozen=True)
 class GainMap:
