@@ -172,7 +172,7 @@ def test_failures_are_told_and_tried_again(catalogue: Catalogue, deliveries: Del
     record = wait(catalogue, number)
     states = [i["state"] for i in record["items"]]  # type: ignore[attr-defined]
     assert states == ["done", "failed", "done"]
-    assert "cannot be opened" in record["items"][1]["message"]  # type: ignore[index]
+    assert "is not there" in record["items"][1]["message"]  # type: ignore[index]
     with catalogue.write() as session:
         session.get_one(Frame, ids(catalogue)[1]).path = there
     deliveries.enqueue(number)
