@@ -33,7 +33,7 @@ def test_a_profile_is_made_kept_and_chosen(page: Page, server: Running) -> None:
     )
     expect(page.locator("#light-1")).to_have_value("A")
     page.get_by_role("button", name="Make profile").click()
-    expect(page.locator("#report table.figures")).to_have_count(2, timeout=60_000)
+    expect(page.locator("#report table.figures")).to_have_count(3, timeout=60_000)
     expect(page.locator("#report .patches")).to_have_count(2)
     page.get_by_role("button", name="Keep and use").click()
     page.get_by_role("link", name="Back to the Bench").click()

@@ -51,7 +51,8 @@ class Bench:
             return self._known[2], self._known[3]
         trouble = check_frame(self.desk.catalogue, frame_id)
         if trouble:
-            raise TannerError(trouble)
+            with self.desk.catalogue.read() as session:
+                raise TannerError(f"{session.get_one(Frame, frame_id).name}: {trouble}")
         revision = self.desk.catalogue.revision
         with self.desk.catalogue.read() as session:
             frame = session.get(Frame, frame_id)
@@ -79,7 +80,7 @@ class Bench:
                 shown.header["quieting"] = self.desk.quieting.want(frame, develop(values).group(Noise)).number
         except TannerError as error:
             return _packed(
-                {"id": ask.id, "frame": ask.frame, "error": str(error), "replaced": str(error) == REPLACED}, b""
+                {"id": ask.id, "frame": ask.frame, "error": str(error), "replaced": str(error).endswith(REPLACED)}, b""
             )
         if not ask.view.before:
             self.shown = shown
