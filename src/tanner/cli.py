@@ -239,8 +239,12 @@ def serve(
     """Start Tanner in the browser, on this machine only."""
     if restore:
         from tanner.catalogue import health
+        from tanner.catalogue.lock import FolderLock
 
+        # Nobody else may be at it meanwhile.
+        lock = FolderLock(data.expanduser())
         typer.echo(health.restore(data.expanduser()))
+        lock.release()
     from tanner.jobs.cluster import parse_mapping
     from tanner.web.serve import run
 

@@ -147,3 +147,12 @@ def test_a_check_of_all_originals_finds_what_rotted(
     shutil.copy(originals / "T0002.DNG", photos)
     done = CliRunner().invoke(app, ["catalogue", "check", "--originals", "--data", str(tmp_path / "data")])
     assert done.exit_code == 0 and "0 originals" in done.stdout
+
+
+def test_one_original_that_cannot_be_read_does_not_end_the_check(catalogue: Catalogue, photos: Path) -> None:
+    """A folder stands under its name: said of that frame, and the others are compared all the same."""
+    path = photos / "T0001.DNG"
+    path.unlink()
+    path.mkdir()
+    found = {Path(f["path"]).name: f["trouble"] for f in check_all(catalogue)}
+    assert "cannot be read" in found["T0001.DNG"] and found["T0002.DNG"] == ""

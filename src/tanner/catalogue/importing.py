@@ -10,11 +10,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.models import WITH_GONE, Frame, Shoot
-from tanner.catalogue.originals import stamp_of
+from tanner.catalogue.originals import fields_of, stamp_of
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import TEMPORARY, copy_verified
-from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import FINISHED, RAW
 
 MOST_FILES = 20_000
@@ -79,8 +78,7 @@ def add_frame(
     keywords: Sequence[str] = (),
 ) -> int | None:
     """Add one frame from its facts, or bring the one back that was taken out; None when its content is in already."""
-    known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
-    width, height = (known.height, known.width) if known.orientation >= 5 else (known.width, known.height)
+    fields = fields_of(facts)
     with catalogue.write() as session:
         if session.get(Shoot, shoot_id) is None:
             raise TannerError("This shoot is no longer there.")
@@ -97,16 +95,8 @@ def add_frame(
             stamp=stamp_of(path),
             name=path.name,
             content=content,
-            taken=known.taken,
-            camera=known.camera_name,
-            lens=known.lens,
-            iso=known.iso,
-            facts=known.summary(),
-            starting=facts["starting"],
-            as_shot=facts["as_shot"],
-            width=width,
-            height=height,
-            keywords=list(dict.fromkeys([*known.keywords, *(k.strip() for k in keywords if k.strip())])),
+            **fields,
+            keywords=list(dict.fromkeys([*fields["facts"]["keywords"], *(k.strip() for k in keywords if k.strip())])),
         )
         session.add(frame)
         session.flush()

@@ -8,8 +8,9 @@ from sqlalchemy import select, update
 
 from tanner.catalogue.models import Frame
 from tanner.catalogue.store import Catalogue
-from tanner.core.errors import TannerError
+from tanner.core.errors import TannerError, UnreadableFile
 from tanner.core.output.files import file_hash
+from tanner.core.raw.facts import FrameFacts
 
 REPLACED = (
     "This file is not the one that came in: another lies under its name. "
@@ -40,8 +41,8 @@ def trouble_of(path: Path, content: str, stamp: str = "") -> tuple[str, str]:
         return "", now
     try:
         return ("" if file_hash(path) == content else REPLACED), now
-    except OSError as error:
-        return f"This file cannot be read ({error.strerror or error}).", ""
+    except UnreadableFile as error:
+        return f"This file {error.reason}", ""
 
 
 def check_frame(catalogue: Catalogue, frame_id: int, *, fully: bool = False) -> str:
@@ -66,11 +67,11 @@ def check_frame(catalogue: Catalogue, frame_id: int, *, fully: bool = False) -> 
     return trouble
 
 
-def check_all(catalogue: Catalogue, shoot_id: int | None = None) -> Iterator[dict[str, Any]]:
+def check_all(catalogue: Catalogue) -> Iterator[dict[str, Any]]:
     """Every original by its content, as {frame, path, trouble}; each file is read once."""
     with catalogue.read() as session:
         query = select(Frame.id, Frame.path).where(Frame.alternate == 0).order_by(Frame.path)
-        frames = session.execute(query if shoot_id is None else query.where(Frame.shoot_id == shoot_id)).all()
+        frames = session.execute(query).all()
     for frame_id, path in frames:
         yield {"frame": frame_id, "path": path, "trouble": check_frame(catalogue, frame_id, fully=True)}
 
@@ -91,8 +92,14 @@ def find_again(catalogue: Catalogue, frame_id: int, folders: Iterable[Path]) -> 
     looked = []
     for folder in dict.fromkeys(folders):
         looked.append(folder.name)
-        for found in find_files(folder):
-            if (size and found.bytes != size) or str(found.path) == path or file_hash(found.path) != content:
+        try:
+            there = find_files(folder)
+        except TannerError as error:
+            # The others are looked through all the same.
+            looked[-1] += f" ({error})"
+            continue
+        for found in there:
+            if (size and found.bytes != size) or str(found.path) == path or trouble_of(found.path, content)[0]:
                 continue
             with catalogue.write() as session:
                 session.execute(
@@ -106,16 +113,30 @@ def find_again(catalogue: Catalogue, frame_id: int, folders: Iterable[Path]) -> 
     )
 
 
+def fields_of(facts: dict[str, Any]) -> dict[str, Any]:
+    """What a frame's row holds of its file's facts (see `jobs.tasks.read_facts`)."""
+    known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
+    width, height = (known.height, known.width) if known.orientation >= 5 else (known.width, known.height)
+    return {
+        "taken": known.taken,
+        "camera": known.camera_name,
+        "lens": known.lens,
+        "iso": known.iso,
+        "facts": known.summary(),
+        "starting": facts["starting"],
+        "as_shot": facts["as_shot"],
+        "width": width,
+        "height": height,
+    }
+
+
 def take_over(catalogue: Catalogue, frame_id: int, facts: dict[str, Any], content: str) -> None:
     """The file that lies there is the frame's from now on: its facts and content take the old one's place.
 
     Raises:
         TannerError: that content is in this shoot already.
     """
-    from tanner.core.raw.facts import FrameFacts
-
-    known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
-    width, height = (known.height, known.width) if known.orientation >= 5 else (known.width, known.height)
+    fields = fields_of(facts)
     with catalogue.write() as session:
         frame = session.get(Frame, frame_id)
         if frame is None:
@@ -126,6 +147,6 @@ def take_over(catalogue: Catalogue, frame_id: int, facts: dict[str, Any], conten
             raise TannerError(f"This picture is in the shoot already, as {other.name}.")
         path, old = frame.path, frame.content
         for each in session.scalars(select(Frame).where(Frame.path == path, Frame.content == old)):
-            each.content, each.facts, each.stamp, each.error = content, known.summary(), stamp_of(Path(path)), ""
-            each.taken, each.camera, each.lens, each.iso = known.taken, known.camera_name, known.lens, known.iso
-            each.starting, each.as_shot, each.width, each.height = facts["starting"], facts["as_shot"], width, height
+            each.content, each.stamp, each.error = content, stamp_of(Path(path)), ""
+            for name, value in fields.items():
+                setattr(each, name, value)

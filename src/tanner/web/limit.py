@@ -11,7 +11,8 @@ Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
 MOST, MOST_FILE = 4_000_000, 64_000_000
 """Bytes of a body; of a file's bytes."""
-FILES = ("/file", "/kit/", "/profiles/", "/lenses/")
+FILES = "/file"
+"""How the paths end under which files come in."""
 
 
 class TooLarge(HTTPException):
@@ -36,7 +37,7 @@ class Limit:
             await self.app(scope, receive, send)
             return
         path: str = scope["path"]
-        most = MOST_FILE if any(part in path for part in FILES) else MOST
+        most = MOST_FILE if path.endswith(FILES) else MOST
         told = next((v for k, v in scope["headers"] if k == b"content-length"), b"0")
         if not told.isdigit() or int(told) > most:
             await _refuse(send, most)

@@ -39,7 +39,7 @@ class Make(BaseModel):
     name: str = Field(min_length=1, max_length=80)
     table: bool = True
     chart: str | None = Field(default=None, max_length=2_000_000)
-    chart_set: Literal["", "ohta", "average", "iso", "1976", "2005", "before-2014", "after-2014"] = ""
+    chart_set: str = Field(default="", max_length=40)
     aim: Literal["published", "seen"] = "published"
 
 

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
+from tanner.core.optics.geometry import STEP
 from tanner.core.tone.light import CURVE_WHITE, base_curve
 
 F32 = NDArray[np.float32]
@@ -59,6 +60,28 @@ class Clipped(NamedTuple):
 
 
 @kernel
+def _count(v, log, out):
+    """Add a place to its cell's sums; 1 where a channel of it is clipped.
+
+    Args:
+        v: (3,) shares of the sensor's white; log: (3,), work space; out: (9,), see `Clipped.around`.
+    """
+    full, bright = np.float32(FULL), np.float32(BRIGHT)
+    top = max(v[0], max(v[1], v[2]))
+    if top >= bright:
+        for c in range(3):
+            log[c] = np.log(max(v[c], np.float32(1e-5)))
+        for p in range(3):
+            m, n = (0, 1) if p == 0 else (0, 2) if p == 1 else (1, 2)
+            if v[m] < full and v[n] < full and max(v[m], v[n]) >= bright:
+                d = log[m] - log[n]
+                out[p] += d
+                out[3 + p] += np.float32(1.0)
+                out[6 + p] += d * d
+    return 1 if top >= full else 0
+
+
+@kernel
 def _gather(mosaic, red_y, red_x, black, gain, cell, step, out):
     """Sums over the tiles of each cell, for `ratios`: logarithms of ratios of unclipped channels, and how many.
 
@@ -67,7 +90,7 @@ def _gather(mosaic, red_y, red_x, black, gain, cell, step, out):
         step: only every step-th tile is looked at, each way; cell: px of a side, a multiple of 2 step.
         out: float32 (9, rows, columns).
     """
-    full, bright = np.float32(FULL), np.float32(BRIGHT)
+    full = np.float32(FULL)
     v = np.empty(3, dtype=np.float32)
     log = np.empty(3, dtype=np.float32)
     clipped = 0
@@ -81,48 +104,20 @@ def _gather(mosaic, red_y, red_x, black, gain, cell, step, out):
                     a = (np.float32(mosaic[ry, bx]) - black[red_y, 1 - red_x]) * gain[red_y, 1 - red_x]
                     b = (np.float32(mosaic[by, rx]) - black[1 - red_y, red_x]) * gain[1 - red_y, red_x]
                     v[1] = max(a, b) if max(a, b) >= full else np.float32(0.5) * (a + b)
-                    top = max(v[0], max(v[1], v[2]))
-                    if top >= full:
-                        clipped += 1
-                    if top < bright:
-                        continue
-                    for c in range(3):
-                        log[c] = np.log(max(v[c], np.float32(1e-5)))
-                    for p in range(3):
-                        m, n = (0, 1) if p == 0 else (0, 2) if p == 1 else (1, 2)
-                        if v[m] < full and v[n] < full and max(v[m], v[n]) >= bright:
-                            d = log[m] - log[n]
-                            out[p, i, j] += d
-                            out[3 + p, i, j] += np.float32(1.0)
-                            out[6 + p, i, j] += d * d
+                    clipped += _count(v, log, out[:, i, j])
     return clipped
 
 
 @kernel
 def _gather_planes(planes, cell, step, out):
     """The same for linear colour, float32 (3, H, W), 1 at the sensor's white."""
-    full, bright = np.float32(FULL), np.float32(BRIGHT)
     log = np.empty(3, dtype=np.float32)
     clipped = 0
     for i in range(out.shape[1]):
         for j in range(out.shape[2]):
             for y in range(i * cell, min((i + 1) * cell, planes.shape[1]), 2 * step):
                 for x in range(j * cell, min((j + 1) * cell, planes.shape[2]), 2 * step):
-                    top = max(planes[0, y, x], max(planes[1, y, x], planes[2, y, x]))
-                    if top >= full:
-                        clipped += 1
-                    if top < bright:
-                        continue
-                    for c in range(3):
-                        log[c] = np.log(max(planes[c, y, x], np.float32(1e-5)))
-                    for p in range(3):
-                        m, n = (0, 1) if p == 0 else (0, 2) if p == 1 else (1, 2)
-                        a, b = planes[m, y, x], planes[n, y, x]
-                        if a < full and b < full and max(a, b) >= bright:
-                            d = log[m] - log[n]
-                            out[p, i, j] += d
-                            out[3 + p, i, j] += np.float32(1.0)
-                            out[6 + p, i, j] += d * d
+                    clipped += _count(planes[:, y, x], log, out[:, i, j])
     return clipped
 
 
@@ -225,7 +220,7 @@ def rebuild_row(r, g, b, clip, gains, y, x0, n, near):
     if not some >= np.float32(HOLD):
         return
     full, span = np.float32(FULL), one / np.float32(CERTAIN - FULL)
-    step = np.float32(16.0)
+    step = np.float32(STEP)
     grid = clip.grid
     v = (np.float32(y) + np.float32(0.5)) / step + one
     iy = min(max(int(v), 0), grid.shape[1] - 2)
