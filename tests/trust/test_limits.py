@@ -9,6 +9,7 @@ import pytest
 from tanner.core import limits
 from tanner.core.errors import SettingsError, UnreadableFile
 from tanner.core.raw.reader import read
+from tanner.jobs.workers import TooMuchMemory, Workers
 
 
 def png(width: int, height: int) -> bytes:
@@ -66,3 +67,18 @@ def test_the_limit_is_raised_in_the_settings_file(fresh: pytest.MonkeyPatch, tmp
         (tmp_path / "settings.toml").write_text(wrong)
         with pytest.raises(SettingsError, match=r"settings\.toml"):
             limits.take(tmp_path)
+
+
+def grabbed(size: int) -> int:
+    import numpy as np
+
+    return int(np.ones(size, np.uint8)[-1])
+
+
+def test_a_worker_has_a_bound_of_memory_and_goes_on_after_it() -> None:
+    """Two at the limit and the server fit into 8 GB; what needs more is that item's error alone."""
+    assert 2 * limits.Limits().worker_gigabytes < 8
+    with Workers(1) as workers:
+        with pytest.raises(TooMuchMemory, match=r"3\.5 GB.*worker_gigabytes in settings\.toml"):
+            workers.submit(grabbed, 5_000_000_000).result()
+        assert workers.submit(grabbed, 1000).result() == 1

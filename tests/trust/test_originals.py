@@ -3,7 +3,8 @@
 import json
 import os
 import shutil
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,7 @@ from made import exposure
 from sqlalchemy import select
 from typer.testing import CliRunner
 
+from tanner.catalogue.development import Resolver
 from tanner.catalogue.models import Delivery, Frame
 from tanner.catalogue.originals import GONE, REPLACED, check_all, check_frame, find_again, take_over
 from tanner.catalogue.store import Catalogue
@@ -18,8 +20,13 @@ from tanner.cli import app
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash
 from tanner.core.output.spec import OutputSpec
+from tanner.jobs.checking import Checks
 from tanner.jobs.deliveries import Deliveries, record_of
 from tanner.jobs.imports import import_now
+from tanner.jobs.lineups import LineUps
+from tanner.jobs.matching import Matching, Reference
+from tanner.jobs.merging import Merges
+from tanner.jobs.quieting import CopyOptions, Quieting
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take
@@ -49,6 +56,14 @@ def replaced(path: Path, originals: Path) -> None:
     data[-4000:] = bytes(4000)
     path.write_bytes(data)
     os.utime(path, ns=(state.st_atime_ns, state.st_mtime_ns))
+
+
+def until(done: Callable[[], bool]) -> None:
+    for _ in range(1200):
+        if done():
+            return
+        time.sleep(0.05)
+    raise AssertionError("it does not end")
 
 
 def number(catalogue: Catalogue, name: str) -> int:
@@ -156,3 +171,62 @@ def test_one_original_that_cannot_be_read_does_not_end_the_check(catalogue: Cata
     path.mkdir()
     found = {Path(f["path"]).name: f["trouble"] for f in check_all(catalogue)}
     assert "cannot be read" in found["T0001.DNG"] and found["T0002.DNG"] == ""
+
+
+def test_copies_joins_and_matches_refuse_another_file(
+    catalogue: Catalogue, photos: Path, originals: Path, tmp_path: Path
+) -> None:
+    """Not written from it, not measured on it, and the other frames go on."""
+    replaced(photos / "T0001.DNG", originals)
+    with catalogue.read() as session:
+        resolver = Resolver(session, 1)
+        frames = list(session.scalars(select(Frame).order_by(Frame.name)))
+        start = Reference(frames[1].path, resolver.resolve(frames[1]).values)
+    before = sorted(photos.iterdir())
+    quieting, merges = Quieting(catalogue), Merges(catalogue)
+    copies = quieting.copies(frames[:1], CopyOptions(method="quick"))
+    joined = merges.start(frames, "focus")
+    until(lambda: copies.over and joined.state != "working")
+    assert "not the one that came in" in copies.items[0].message
+    assert joined.state == "failed" and "T0001.DNG: This file is not the one that came in" in joined.message
+    assert sorted(photos.iterdir()) == before
+    with Workers(1) as workers:
+        # By size and time: it is measured, and nothing is written.
+        (photos / "T0001.DNG").touch()
+        matching = Matching(catalogue, workers)
+        with catalogue.read() as session:
+            job = matching.start(start, "T0002.DNG", frames, Resolver(session, 1), "both")
+        until(lambda: job.over)
+        assert "not the one that came in" in job.rows[0]["error"] and "error" not in job.rows[1]
+        lines = LineUps(catalogue, workers)
+        with catalogue.read() as session:
+            readings, _ = lines.readings(Resolver(session, 1), frames, frames[1], None)
+        assert "not the one that came in" in readings[0].trouble
+    quieting.close()
+    merges.close()
+
+
+def test_a_shoot_is_checked_behind_the_scenes(catalogue: Catalogue, photos: Path, originals: Path) -> None:
+    replaced(photos / "T0002.DNG", originals)
+    checks = Checks(catalogue)
+    check = checks.start(1)
+    assert checks.start(1) in (check, checks.check(check.number + 1) if check.over else check)
+    until(lambda: check.over)
+    told = check.as_dict()
+    assert [t["name"] for t in told["troubles"]] == ["T0002.DNG"]
+    assert told["message"] == "1 of 2 originals are as they came in; 1 are not."
+    with pytest.raises(TannerError, match="no frames"):
+        checks.start(99)
+
+
+def test_a_check_can_be_stopped(catalogue: Catalogue, photos: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    checks = Checks(catalogue)
+
+    def slow(*_: object, **__: object) -> str:
+        checks.cancel(1)
+        return ""
+
+    monkeypatch.setattr("tanner.jobs.checking.check_frame", slow)
+    check = checks.start(1)
+    until(lambda: check.over)
+    assert check.done == 1 and check.as_dict()["message"].startswith("Cancelled. 1 of 2 originals are as they came in")

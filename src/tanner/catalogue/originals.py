@@ -67,11 +67,30 @@ def check_frame(catalogue: Catalogue, frame_id: int, *, fully: bool = False) -> 
     return trouble
 
 
-def check_all(catalogue: Catalogue) -> Iterator[dict[str, Any]]:
-    """Every original by its content, as {frame, path, trouble}; each file is read once."""
+def same_or_refused(catalogue: Catalogue, frame_id: int, *, fully: bool = False) -> None:
+    """`check_frame` for work that must not go on with another file.
+
+    Raises:
+        TannerError: the file is not the one that came in; names the frame.
+    """
+    if trouble := check_frame(catalogue, frame_id, fully=fully):
+        with catalogue.read() as session:
+            name = session.scalar(select(Frame.name).where(Frame.id == frame_id))
+        raise TannerError(f"{name}: {trouble}")
+
+
+def originals_of(catalogue: Catalogue, shoot_id: int | None = None) -> list[tuple[int, str]]:
+    """(frame, path) of each original of a shoot, or of all, by path; alternates share theirs."""
     with catalogue.read() as session:
         query = select(Frame.id, Frame.path).where(Frame.alternate == 0).order_by(Frame.path)
-        frames = session.execute(query).all()
+        if shoot_id is not None:
+            query = query.where(Frame.shoot_id == shoot_id)
+        return [(i, p) for i, p in session.execute(query)]
+
+
+def check_all(catalogue: Catalogue, shoot_id: int | None = None) -> Iterator[dict[str, Any]]:
+    """Every original of a shoot, or of all, by its content, as {frame, path, trouble}; each file is read once."""
+    frames = originals_of(catalogue, shoot_id)
     for frame_id, path in frames:
         yield {"frame": frame_id, "path": path, "trouble": check_frame(catalogue, frame_id, fully=True)}
 

@@ -20,10 +20,12 @@ class Limits(BaseSettings):
     Attributes:
         most_megapixels: of a file that is opened, by what its header says, before anything is decoded. A finished picture of
             150 MP takes 3.6 GB in a worker (measured); at 120, two of them and the server fit into 8 GB.
+        worker_gigabytes: memory of a process that decodes and develops, in GB. Two at 3.5 and the server fit into 8.
     """
 
     model_config = SettingsConfigDict(env_prefix="TANNER_", extra="forbid")
     most_megapixels: float = Field(default=120.0, ge=1, le=2000)
+    worker_gigabytes: float = Field(default=3.5, ge=1, le=1000)
 
 
 @cache

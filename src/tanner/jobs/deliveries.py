@@ -302,6 +302,7 @@ class Deliveries:
             shoot = session.get_one(Shoot, frame.shoot_id)
             group = session.get(FrameSet, frame.set_id) if frame.set_id else None
             path, size, content = frame.path, (frame.width, frame.height), frame.content
+            damage = frame.seen.get("damage", "")
             words = words_of(shoot, frame)
             tokens = tokens_of(frame, items[0].number, shoot.name, group.name if group else "", text)
         try:
@@ -325,6 +326,9 @@ class Deliveries:
                 within=str(folder),
                 journal=(str(self._journal(delivery_id)), [i.id for i in items]),
             ).result()
+            for result in results:
+                if damage and damage not in result.get("warnings", [damage]):
+                    result["warnings"].append(damage)
         except Exception as error:
             if self._closing:
                 return

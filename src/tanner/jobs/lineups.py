@@ -14,6 +14,7 @@ from sqlalchemy import select
 
 from tanner.catalogue.development import Resolver, version
 from tanner.catalogue.models import Frame, FrameSet, Shoot
+from tanner.catalogue.originals import check_frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.difference import ciede2000
 from tanner.core.errors import TannerError
@@ -47,7 +48,8 @@ def plan(
 class LineUps:
     """Readings that are known, and those that are being made; the last ones are kept."""
 
-    def __init__(self, workers: Workers) -> None:
+    def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
+        self._catalogue = catalogue
         self._workers = workers
         self._lock = threading.Lock()
         self._known: OrderedDict[str, dict[str, Any]] = OrderedDict()
@@ -61,10 +63,15 @@ class LineUps:
         for frame, start, wish, key in plan(resolver, frames, lead, box, kind):
             with self._lock:
                 found = self._known.get(key)
-                if found is None and key not in self._running:
+                new = found is None and key not in self._running
+            if new and (trouble := check_frame(self._catalogue, frame.id)):
+                # Not remembered: the file may be put back.
+                found = {"trouble": trouble}
+            elif new:
+                with self._lock:
                     self._running.add(key)
-                    future = self._workers.submit(reading_of, start, wish, kind)
-                    future.add_done_callback(partial(self._finished, key))
+                future = self._workers.submit(reading_of, start, wish, kind)
+                future.add_done_callback(partial(self._finished, key))
             if found is None:
                 pending += 1
                 found = {"trouble": "being measured"}

@@ -3,6 +3,7 @@
 import threading
 import time
 from collections.abc import Mapping, Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
@@ -12,6 +13,7 @@ import numpy as np
 
 from tanner.catalogue.development import Resolver, set_each_offset
 from tanner.catalogue.models import Frame
+from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.series.area import LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline
@@ -286,7 +288,7 @@ class Matching:
     ) -> None:
         waiting = []
         try:
-            waiting = [(i, name, self._workers.submit(matched, start, wish, what)) for i, name, wish in wishes]
+            waiting = [(i, name, self._begun(i, start, wish, what)) for i, name, wish in wishes]
             found: dict[int, dict[str, float]] = {}
             tones: dict[int, dict[str, float]] = {}
             for frame_id, name, future in waiting:
@@ -312,6 +314,16 @@ class Matching:
             for _, _, future in waiting:
                 future.cancel()
             job.over = True
+
+    def _begun(self, frame_id: int, start: Reference, wish: Wish, what: What) -> Future[dict[str, Any]]:
+        """A frame's match, or what is wrong with its file."""
+        try:
+            same_or_refused(self._catalogue, frame_id)
+        except TannerError as error:
+            refused: Future[dict[str, Any]] = Future()
+            refused.set_exception(error)
+            return refused
+        return self._workers.submit(matched, start, wish, what)
 
     def _said(self, job: MatchJob) -> str:
         good = [r for r in job.rows if "error" not in r]

@@ -11,6 +11,7 @@ from sqlalchemy import select
 
 from tanner.catalogue.importing import add_frame
 from tanner.catalogue.models import Frame
+from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash, free_name, write_whole
@@ -130,8 +131,9 @@ class Merges:
         job.sign.begin()
         names = [f.name for f in frames]
         paths = [f.path for f in frames]
+        ids = [f.id for f in frames]
         about = first.shoot_id, first.set_id
-        threading.Thread(target=self._run, args=(job, paths, names, kind, target, about), daemon=True).start()
+        threading.Thread(target=self._run, args=(job, ids, paths, names, kind, target, about), daemon=True).start()
         return job
 
     def job(self, number: int) -> Merge:
@@ -146,9 +148,18 @@ class Merges:
             job.sign.end()
 
     def _run(
-        self, job: Merge, paths: list[str], names: list[str], kind: Kind, target: Path, about: tuple[int, int | None]
+        self,
+        job: Merge,
+        ids: list[int],
+        paths: list[str],
+        names: list[str],
+        kind: Kind,
+        target: Path,
+        about: tuple[int, int | None],
     ) -> None:
         try:
+            for frame_id in ids:
+                same_or_refused(self._catalogue, frame_id, fully=True)
             assert self._workers is not None
             made = self._workers.submit(merge_files, paths, kind, str(target), str(job.sign.path)).result()
             job.left_out = [n for i, n in enumerate(names) if i not in made["used"]]

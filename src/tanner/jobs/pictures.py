@@ -132,6 +132,8 @@ class Pictures:
                 TABLE.add(frame.camera, frame.iso, *result["noise"])
             if frame and not frame.descriptor and result["chart"]:
                 frame.seen = {**frame.seen, "chart": True}
+            if frame and not frame.descriptor and result["damage"]:
+                frame.seen = {**frame.seen, "damage": result["damage"]}
             if frame and (not frame.descriptor or frame.error):
                 frame.descriptor, frame.error = result["descriptor"], ""
 

@@ -17,6 +17,7 @@ from sqlalchemy import select
 
 from tanner.catalogue.importing import add_frame
 from tanner.catalogue.models import Frame
+from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.store import Catalogue
 from tanner.core.adjust.registry import adjustments
 from tanner.core.errors import TannerError
@@ -256,6 +257,8 @@ class Quieting:
         executor = self._cluster if far else self._workers
         assert executor is not None
         sign = str(item.sign.path)
+        # What is written is compared by content; what is only kept, by size and time.
+        same_or_refused(self._catalogue, item.frame, fully=job.kind == "copies")
         if job.kind == "ahead":
             executor.submit(work_out, item.path, item.noise, sign).result()
             return

@@ -26,6 +26,7 @@ from tanner.core.output.spec import OutputSpec
 from tanner.core.output.words import Words
 from tanner.core.profile.chart import published24
 from tanner.core.profile.detect import shows_chart
+from tanner.core.raw.damage import damage_of
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import RAW, Source, read
 from tanner.core.render import as_shot_white, full_size, render
@@ -138,6 +139,7 @@ def preview(path: str, settings: dict[str, Any], first: bool = True) -> dict[str
         "size": pixels.shape[1::-1],
         "noise": noise,
         "chart": chart,
+        "damage": damage_of(Path(path)) if first else "",
     }
 
 

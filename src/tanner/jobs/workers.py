@@ -13,13 +13,24 @@ from typing import Any, TypeVar
 
 from tanner.core.colour.shelf import SHELF
 from tanner.core.errors import TannerError
+from tanner.core.limits import limits
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.core.small import SMALL
 
 T = TypeVar("T")
-MEMORY_LIMIT = 12 << 30
-"""Address space of a worker: a file that declares a huge size meets it before the machine does."""
+ADDRESS_LIMIT = 12 << 30
+"""Address space of a worker, of which libraries reserve much and use little."""
+
+
+class TooMuchMemory(TannerError):
+    """An item needs more memory than a worker may take."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            f"This needs more memory than a process may take ({limits().worker_gigabytes:g} GB). "
+            "Raise worker_gigabytes in settings.toml if your computer has more, then start Tanner again."
+        )
 
 
 class WorkerDied(TannerError):
@@ -35,7 +46,10 @@ def _prepare(folders: list[Path], kept: Place, small: Place, table: Path | None)
     KEPT.folder, KEPT.budget = kept
     SMALL.folder, SMALL.budget = small
     TABLE.file = table
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_LIMIT, MEMORY_LIMIT))
+    resource.setrlimit(resource.RLIMIT_AS, (ADDRESS_LIMIT, ADDRESS_LIMIT))
+    # Memory that is its own: a file that needs more is one file's error, before the machine runs short.
+    most = int(limits().worker_gigabytes * 1e9)
+    resource.setrlimit(resource.RLIMIT_DATA, (most, most))
     # A worker that outlives its parent would keep files and memory: end with it instead.
     threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
 
@@ -97,6 +111,10 @@ class Workers(Executor):
     def _run(self, function: Callable[..., T], args: tuple[Any, ...], kwargs: dict[str, Any]) -> T:
         try:
             return self._lane().submit(function, *args, **kwargs).result(self.time_limit_s)
+        except MemoryError:
+            # What was allocated up to there may be held by its traceback: a fresh process is the sure way to be rid of it.
+            self._end_lane()
+            raise TooMuchMemory from None
         except BrokenProcessPool:
             first = self._end_lane()
         except Late:

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from pydantic import Field
 
 from tanner.catalogue.development import Resolver
+from tanner.catalogue.originals import same_or_refused
 from tanner.core.series.area import LookedFor, What
 from tanner.core.series.match import LIMITS
 from tanner.jobs.matching import Reference
@@ -35,6 +36,7 @@ class Match(Body):
 @router.post("/match")
 def match(body: Match, desk: Desk) -> dict[str, Any]:
     """Begin to match; offsets are written as one step at the end."""
+    same_or_refused(desk.catalogue, body.reference)
     with desk.catalogue.read() as session:
         reference = frame_of(session, body.reference)
         frames = frames_of(session, body.frames)

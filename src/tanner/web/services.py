@@ -17,6 +17,7 @@ from tanner.core.limits import take as take_limits
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.core.small import SMALL
+from tanner.jobs.checking import Checks
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.deliveries import Deliveries
 from tanner.jobs.imports import Importer
@@ -86,8 +87,9 @@ class Services:
         self.matching = Matching(self.catalogue, self.workers)
         self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
         self.watching = Watching(self.catalogue, self.importer, self.deliveries)
+        self.checks = Checks(self.catalogue)
         self.sidecars = Sidecars(self.catalogue)
-        self.lineups = LineUps(self.workers)
+        self.lineups = LineUps(self.catalogue, self.workers)
         self.library = Library(data)
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
@@ -110,6 +112,7 @@ class Services:
 
     def close(self) -> None:
         self.watching.close()
+        self.checks.close()
         self.sidecars.close()
         self.merges.close()
         self.quieting.close()

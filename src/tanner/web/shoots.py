@@ -129,6 +129,27 @@ def away(shoot_id: int, body: Away, desk: Desk) -> dict[str, Any]:
         return {"name": shoot.name, "away": shoot.away}
 
 
+@router.post("/shoots/{shoot_id}/check")
+def check(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """Begin to read all originals of a shoot and compare them with what came in."""
+    with desk.catalogue.read() as session:
+        shoot_of(session, shoot_id)
+    return desk.checks.start(shoot_id).as_dict()
+
+
+@router.get("/checks/{number}")
+def check_state(number: int, desk: Desk) -> dict[str, Any]:
+    """How far a check of originals is, and what it found."""
+    return desk.checks.check(number).as_dict()
+
+
+@router.post("/checks/{number}/cancel")
+def check_cancel(number: int, desk: Desk) -> dict[str, Any]:
+    """End a check; what it found so far stays with the frames."""
+    desk.checks.cancel(number)
+    return {"cancelled": number}
+
+
 @router.post("/shoots/{shoot_id}/preset")
 def shoot_preset(shoot_id: int, body: ShootPreset, desk: Desk) -> dict[str, Any]:
     """Put a preset under all frames of the shoot (layer 2), or take it away."""

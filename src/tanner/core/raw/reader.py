@@ -24,6 +24,7 @@ from tanner.core.limits import limits
 from tanner.core.optics import database
 from tanner.core.optics.lens import Lens, OpcodeLens
 from tanner.core.raw import opcodes, tags
+from tanner.core.raw.damage import damage_of
 from tanner.core.raw.facts import FrameFacts, checked
 from tanner.core.raw.plain import PlainMosaic, plain_mosaic
 
@@ -485,7 +486,7 @@ def _read_finished(path: Path, pixels: bool) -> Source:
     if rgb.shape[:2] != (height, width):
         raise UnreadableFile(path, "does not hold the picture that its header promises.")
     planes, warning = to_working(rgb, profile)
-    facts["warnings"] = (warning,) if warning else ()
+    facts["warnings"] = tuple(w for w in (warning, damage_of(path)) if w)
     return Source(checked(facts), planes)
 
 

@@ -218,7 +218,7 @@ function fill() {
   const shutter = f.exposure_s ? (f.exposure_s < 0.5 ? `1/${number(1 / f.exposure_s, 0)} s` : `${number(f.exposure_s, 1)} s`) : "";
   const parts = [frame.name, f.focal_length_mm ? `${number(f.focal_length_mm, 0)} mm` : "", f.aperture ? `f/${number(f.aperture, 1)}` : "", shutter, f.iso ? `ISO ${f.iso}` : ""];
   byId("frame-data").textContent = parts.filter(Boolean).join("   ");
-  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || [])].filter(Boolean).join(", ");
+  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || []), state.frame.seen?.damage].filter(Boolean).join(", ");
   lensChoice.say(shown("optics.chosen_lens"), f);
   for (const [id, key] of [["look", "profile.look"], ["look-space", "profile.look_space"]]) byId(id).value = shown(key);
   byId("give-look").href = `/api/frames/${frame.id}/look.cube`;

@@ -170,6 +170,7 @@ function marks(frame) {
   if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
   if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
   if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
+  if (frame.seen.damage) parts.push(el("span", { class: "drop-mark", text: "damaged", title: frame.seen.damage }));
   if (frame.seen.chart) parts.push(el("span", { class: "seen-mark", text: "chart", title: "Shows a colour chart: a reference for its light" }));
   if (frame.seen.bracket) parts.push(el("span", { class: "seen-mark", text: `bracket ${frame.seen.bracket.join("/")}`, title: "One of several exposures of the same" }));
   if (frame.worn.length) parts.push(el("span", { class: "worn-mark", text: frame.worn.at(-1), title: `Presets: ${frame.worn.join(", ")}` }));

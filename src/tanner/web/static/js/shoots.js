@@ -1,6 +1,6 @@
 // The list of shoots: start a new one, put one away, bring it back.
-import { post } from "./api.js";
-import { byId } from "./dom.js";
+import { get, post } from "./api.js";
+import { byId, el } from "./dom.js";
 import { trying } from "./shell.js";
 
 byId("new-shoot").addEventListener("submit", async (event) => {
@@ -11,8 +11,42 @@ byId("new-shoot").addEventListener("submit", async (event) => {
   if (made) location.href = `/shoots/${made.id}/import`;
 });
 
+// A check of originals: how far it is, then what is not as it came in, each with a link to its frame.
+async function checkOriginals(shoot) {
+  let check = await trying(() => post(`/api/shoots/${shoot}/check`));
+  if (!check) return;
+  const place = document.querySelector(`[data-checked="${shoot}"]`);
+  const said = el("span");
+  const stop = el("button", { type: "button", text: "Stop" });
+  stop.addEventListener("click", () => trying(() => post(`/api/checks/${check.id}/cancel`)));
+  place.replaceChildren(said, stop);
+  place.hidden = false;
+  while (!check.over) {
+    said.textContent = `Checking originals: ${check.done} of ${check.count}${check.left_s ? `, about ${check.left_s} s left` : ""}`;
+    await new Promise((next) => setTimeout(next, 300));
+    const next = await trying(() => get(`/api/checks/${check.id}`));
+    if (!next) return;
+    check = next;
+  }
+  stop.remove();
+  said.textContent = check.message;
+  const list = el("ul");
+  for (const row of check.troubles) {
+    const item = el("li");
+    item.append(el("a", { href: `/shoots/${shoot}/bench?frame=${row.frame}`, text: row.name }), ` ${row.trouble}`);
+    list.append(item);
+  }
+  if (check.troubles.length) place.append(list);
+}
+
 document.addEventListener("click", async (event) => {
-  const { away, back } = event.target.dataset ?? {};
+  const { away, back, check } = event.target.dataset ?? {};
+  if (check) {
+    event.target.disabled = true;
+    await checkOriginals(check);
+    event.target.disabled = false;
+    return;
+  }
   if (!away && !back) return;
   if (await trying(() => post(`/api/shoots/${away || back}/away`, { away: Boolean(away) }))) location.reload();
 });
