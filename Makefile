@@ -67,6 +67,13 @@ test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests: 
 	  $(PY) -m pytest -q tests --ignore tests/browser $(CORE:%=--ignore %); rest=$$?; wait $$core && test $$rest = 0
 	$(PY) -m pytest -q tests/browser
 
+attack: setup ## ten thousand damaged files, and every described request for five minutes
+	$(PY) tests/trust/mutations.py --count 10000
+	$(PY) tests/trust/attack_api.py --seconds 300
+
+attack-api: setup ## every described request for five minutes
+	$(PY) tests/trust/attack_api.py --seconds 300
+
 lint: .stamps/venv ## style, types and the direction of dependencies
 	.venv/bin/ruff check src tests bench
 	.venv/bin/ruff format --check src tests bench
@@ -90,4 +97,4 @@ shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 docs: setup ## writes the pages that are made from the code
 	$(PY) -m tanner.core.adjust.document docs/adjustments.md
 
-.PHONY: docs help setup demo serve scenes network lock css test lint css-check bench shots
+.PHONY: attack attack-api docs help setup demo serve scenes network lock css test lint css-check bench shots

@@ -19,7 +19,7 @@ from tanner.jobs.deliveries import Deliveries, record_of
 from tanner.jobs.imports import import_now
 from tanner.jobs.workers import Workers
 
-FILES, KILLS = 60, 20
+FILES, KILLS = 40, 8
 SPECS = [
     OutputSpec(title="Web", size="long:200", subfolder="web"),
     OutputSpec(title="Shop", size="crop:150x150", format="png", subfolder="shop", exists="skip"),

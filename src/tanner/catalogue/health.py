@@ -1,5 +1,6 @@
 """Is the catalogue whole? Checked at every start; backups beside it; a damaged one is set aside and never written over."""
 
+import os
 import shutil
 import sqlite3
 from contextlib import closing
@@ -23,6 +24,20 @@ class DamagedCatalogue(TannerError):
 def backups(folder: Path) -> list[Path]:
     """The newest first."""
     return sorted((folder / "backups").glob("catalogue-*.sqlite"), reverse=True)
+
+
+def writable(folder: Path) -> None:
+    """See that a data folder, and a catalogue in it, may be written to.
+
+    Raises:
+        TannerError: they may not, which is no damage.
+    """
+    for path in (folder, folder / NAME):
+        if path.exists() and not os.access(path, os.W_OK):
+            raise TannerError(
+                f"{path} may not be written to, and Tanner keeps its work there. "
+                "Change its rights, or choose another folder with --data. Nothing was changed."
+            )
 
 
 def check(folder: Path) -> None:
@@ -53,8 +68,8 @@ def fault(path: Path) -> str:
         with closing(sqlite3.connect(path, timeout=30)) as connection:
             found = connection.execute("PRAGMA integrity_check(1)").fetchone()
     except sqlite3.DatabaseError as error:
-        if "locked" in str(error):
-            return ""  # another program is at it, and it is whole enough to be worked with
+        if "locked" in str(error) or "readonly" in str(error):
+            return ""  # another program is at it, or its folder may only be read: neither is damage
         return f"is damaged ({error})"
     return (
         "" if found and found[0] == "ok" else f"is damaged ({str(found[0]).splitlines()[0] if found else 'no answer'})"
@@ -114,7 +129,8 @@ def back_up(folder: Path, every_s: float = EVERY_S) -> Path | None:
     path = folder / NAME
     there = backups(folder)
     now = datetime.now()
-    if not path.exists() or (there and now.timestamp() - there[0].stat().st_mtime < every_s):
+    # A backup from the future is of a clock that was set back since: it says nothing of how old it is.
+    if not path.exists() or (there and 0 <= now.timestamp() - there[0].stat().st_mtime < every_s):
         return None
     target = folder / "backups" / f"catalogue-{now:%Y%m%d-%H%M%S}.sqlite"
     target.parent.mkdir(exist_ok=True)

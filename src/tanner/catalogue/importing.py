@@ -13,7 +13,7 @@ from tanner.catalogue.models import WITH_GONE, Frame, Shoot
 from tanner.catalogue.originals import fields_of, stamp_of
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.core.output.files import TEMPORARY, copy_verified
+from tanner.core.output.files import TEMPORARY, copy_verified, file_hash
 from tanner.core.raw.reader import FINISHED, RAW
 
 MOST_FILES = 20_000
@@ -63,9 +63,17 @@ def known_contents(session: Session, shoot_id: int) -> dict[str, str]:
     return dict(session.execute(query).all())
 
 
-def copy_in(path: Path, folder: Path) -> tuple[Path, str]:
-    """Copy a file from a card, with its checksum compared on both sides; see `copy_verified`."""
-    return copy_verified(path, folder / path.name)
+def copy_in(path: Path, folder: Path, content: str) -> tuple[Path, str]:
+    """Copy a file from a card, with its checksum compared on both sides; see `copy_verified`.
+
+    Args:
+        content: the file's SHA-256. A copy of that content that lies there already is used: a program that was ended
+            before it could say so has made it.
+    """
+    there = folder / path.name
+    if there.is_file() and not there.is_symlink() and not there.samefile(path) and file_hash(there) == content:
+        return there, content
+    return copy_verified(path, there)
 
 
 def add_frame(

@@ -5,6 +5,7 @@ import os
 from pathlib import Path
 from typing import IO
 
+from tanner.catalogue.health import writable
 from tanner.core.errors import TannerError
 
 
@@ -17,6 +18,7 @@ class FolderLock:
 
     def __init__(self, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
+        writable(folder)
         path = folder / "server.lock"
         self._file: IO[str] | None = path.open("a+")
         try:

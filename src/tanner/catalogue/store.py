@@ -51,6 +51,7 @@ class Catalogue:
         self.presets = folder / "presets"
         self.specs = folder / "specs"
         self.profiles = Profiles(folder)
+        health.writable(folder)
         try:
             for each in (folder, self.pictures, self.presets, self.specs, self.profiles.folder):
                 each.mkdir(parents=True, exist_ok=True)

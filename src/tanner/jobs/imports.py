@@ -182,7 +182,7 @@ class Importer:
             path = item.path
             sidecar, mark, trouble = read_for_import(item.path)
             if job.copy_to:
-                path, copied = copy_in(item.path, job.copy_to)
+                path, copied = copy_in(item.path, job.copy_to, content)
                 if copied != content:
                     raise TannerError("changed while it was copied. Import it again.")
             frame_id = add_frame(self._catalogue, job.shoot_id, path, content, facts, keywords=job.keywords)

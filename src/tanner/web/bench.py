@@ -2,11 +2,12 @@
 
 import asyncio
 import json
+import logging
 import struct
 from typing import Any
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import Resolver, about_of, edited
 from tanner.catalogue.models import Frame
@@ -20,6 +21,9 @@ from tanner.web.services import Services
 from tanner.web.viewer import Shown, View
 
 router = APIRouter()
+log = logging.getLogger(__name__)
+INSIDE = "This view could not be made; please tell the makers of Tanner"
+"""What is said of an error that nobody foresaw."""
 
 
 class Ask(BaseModel):
@@ -27,8 +31,8 @@ class Ask(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    id: int
-    frame: int
+    id: int = Field(ge=0, le=2**53)
+    frame: int = Field(ge=0, le=2**63 - 1)
     values: dict[str, Any] = Field(default={}, max_length=100)
     relative: list[str] = []
     preset: str = ""
@@ -82,6 +86,9 @@ class Bench:
             return _packed(
                 {"id": ask.id, "frame": ask.frame, "error": str(error), "replaced": str(error).endswith(REPLACED)}, b""
             )
+        except Exception as error:  # said in place of the picture; the page goes on
+            log.exception("a view of frame %s", ask.frame)
+            return _packed({"id": ask.id, "frame": ask.frame, "error": f"{INSIDE} ({error!r})."}, b"")
         if not ask.view.before:
             self.shown = shown
         return _packed({**shown.header, "id": ask.id, "frame": ask.frame}, shown.jpeg)
@@ -104,6 +111,17 @@ def _packed(header: dict[str, Any], picture: bytes) -> bytes:
     return struct.pack("<I", len(text)) + text + picture
 
 
+def _object(text: str) -> dict[str, Any]:
+    """A message; ValueError for what is none."""
+    try:
+        message = json.loads(text)
+    except RecursionError:
+        raise ValueError("too deep") from None
+    if not isinstance(message, dict):
+        raise ValueError("not an object")
+    return message
+
+
 @router.websocket("/ws/bench")
 async def socket(websocket: WebSocket) -> None:
     await websocket.accept()
@@ -113,9 +131,9 @@ async def socket(websocket: WebSocket) -> None:
 
     async def listen() -> None:
         while True:
-            message = json.loads(await websocket.receive_text())
+            message = _object(await websocket.receive_text())
             if "probe" in message:
-                x, y = (float(v) for v in message["probe"])
+                x, y = (min(max(float(v), 0.0), 1.0) for v in message["probe"])
                 await websocket.send_text(json.dumps({"probe": bench.probe(x, y)}))
                 continue
             ask = Ask(**message)
@@ -137,7 +155,8 @@ async def socket(websocket: WebSocket) -> None:
             task.result()
     except (WebSocketDisconnect, RuntimeError):
         pass
-    except (ValueError, TypeError, ValidationError):
+    except (ValueError, TypeError, KeyError, OverflowError):
+        # KeyError: bytes where text belongs, as starlette says it.
         await websocket.close(1003, "This message makes no sense here.")
     finally:
         for task in tasks:

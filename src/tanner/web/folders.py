@@ -21,7 +21,10 @@ class Folders:
         """
         if not text or "\0" in str(text):
             raise NotAllowed("No folder was named.")
-        path = Path(text).expanduser()
+        try:
+            path = Path(text).expanduser()
+        except RuntimeError:
+            raise NotAllowed(f"{text}: there is no such user's folder.") from None
         if not path.is_absolute():
             raise NotAllowed(f"{text}: a full path is needed.")
         real = path.resolve()

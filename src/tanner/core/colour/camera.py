@@ -118,7 +118,10 @@ class CameraColour:
         """Camera to XYZ under a white, (3, n): through the reduction where there are four colours."""
         to_camera = self.xyz_to_camera(white)
         if len(to_camera) == 3:
-            return np.asarray(np.linalg.inv(to_camera))
+            try:
+                return np.asarray(np.linalg.inv(to_camera))
+            except np.linalg.LinAlgError:  # two sound matrices of a damaged file whose mean is none
+                return np.asarray(np.linalg.pinv(to_camera))
         if self.reduction:
             reduce = self._between(self.reduction, white)
             return np.asarray(np.linalg.inv(reduce @ to_camera) @ reduce)

@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from tanner.core.raw.dng import CODES, JPEG, digest
+from tanner.core.raw.dng import JPEG, digest
+from tanner.core.tiff.dng import CODES
 
 DAMAGED = (
     "Its pixel data is damaged ({}): parts of the picture may be wrong. Copy the file again from its card or a backup."

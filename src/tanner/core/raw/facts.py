@@ -3,7 +3,8 @@
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+import numpy as np
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
 """A number from a file: one that is a number, and could mean something."""
@@ -12,7 +13,18 @@ Share = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1)]
 Side = Annotated[int, Field(ge=1, le=1_000_000)]
 Text = Annotated[str, Field(max_length=2000)]
 Code = Annotated[int, Field(ge=0, le=65535)]
+
+
+def _turns_back(values: tuple[float, ...]) -> tuple[float, ...]:
+    """A matrix that can be turned back: three colours, not a plane of them."""
+    matrix = np.reshape(values, (3, 3))
+    if abs(np.linalg.det(matrix)) <= 1e-6 * float(np.prod(np.linalg.norm(matrix, axis=1))):
+        raise ValueError("cannot be turned back")
+    return values
+
+
 Matrix9 = Annotated[tuple[Number, ...], Field(min_length=9, max_length=9)]
+Invertible9 = Annotated[Matrix9, AfterValidator(_turns_back)]
 
 
 def camera_name(make: str, model: str) -> str:
@@ -69,9 +81,9 @@ class FrameFacts(BaseModel):
     white: Positive = 65535
     pattern: tuple[int, int] | None = None
     neutral: tuple[Share, Share, Share] = (1, 1, 1)
-    colour_matrices: tuple[Matrix9, ...] = ()
+    colour_matrices: tuple[Invertible9, ...] = ()
     forward_matrices: tuple[Matrix9, ...] = ()
-    calibrations: tuple[Matrix9, ...] = ()
+    calibrations: tuple[Invertible9, ...] = ()
     analog_balance: tuple[Positive, Positive, Positive] = (1, 1, 1)
     illuminants: tuple[Code, ...] = ()
     light_places: tuple[tuple[Share, Share] | None, ...] = ()
