@@ -54,11 +54,12 @@ def _libraw(path: Path, mode: int, bright: np.ndarray, dark: np.ndarray) -> np.n
 def _ours(path: Path) -> np.ndarray:
     source = read(path)
     plan = make_plan(source, develop({}), source.size)
-    planes = render_planes(plan)
-    clipped, near = plan.clipped._replace(hold=np.float32(0)), np.empty(planes.shape[2], np.float32)
+    planes = render_planes(plan.linear)
+    camera = plan.parameters.camera
+    clipped, near = camera.clipped._replace(hold=np.float32(0)), np.empty(planes.shape[2], np.float32)
     for y in range(planes.shape[1]):
-        rebuild_row(*planes[:, y], clipped, plan.gains, y, 0, planes.shape[2], near)
-    return np.moveaxis(planes * plan.gains[:, None, None], 0, -1)
+        rebuild_row(*planes[:, y], clipped, camera.gains, y, 0, planes.shape[2], near)
+    return np.moveaxis(planes * camera.gains[:, None, None], 0, -1)
 
 
 def scores(names: Sequence[str], ev: int, path: Path) -> dict[str, np.ndarray]:

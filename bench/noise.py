@@ -167,7 +167,7 @@ def main() -> None:
         for name, run in methods().items():
             rows = ours[name] = []
             for truth, source in frames:
-                source.cache.clear()
+                source.memory.clear()
                 began = time.process_time()
                 found = run(source)
                 rows.append(_figures(found, truth, began))

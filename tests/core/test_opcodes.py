@@ -11,7 +11,7 @@ from tanner.core.adjust.registry import defaults, develop
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, write_bayer_dng
 from tanner.core.raw.opcodes import STORED, Scale, apply_list, lens_fields
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import LENSES, Source, read
 from tanner.core.render import render_planes
 from tanner.core.tiff.ifd import entry
 
@@ -256,16 +256,16 @@ def test_gain_maps_of_list_3_by_plane_and_area(written: Callable[..., Source]) -
             gain_map((0, 0, H, W // 2, 2, 1, 1, 1), part, (1.0, 1.0), (0.0, 0.0)),
         )
     })  # fmt: skip
-    from tanner.core.render import make_plan
+    from tanner.core.render import linear_of
 
-    plan = make_plan(source, develop({"optics.fall_off": 100.0}), source.size)
+    plan = linear_of(source, develop({"optics.fall_off": 100.0}), source.size)
     left, right = plan.geometry.grid[6:, 2, 1], plan.geometry.grid[6:, 2, -3]
     assert left == pytest.approx([1.2, 1.5, 3.8], abs=1e-4) and right == pytest.approx([1.2, 1.5, 1.9], abs=1e-4)
     # The picture shows it: red, green and blue of a plain patch by these factors.
     flat = written({}, data=np.full((H, W), 3000, np.uint16))
     lit = Source(flat.facts, flat.data)
-    lit.cache["lens"] = source.lens
-    plain, evened = (render_planes(make_plan(lit, develop({"optics.fall_off": v}), lit.size)) for v in (0.0, 100.0))
+    lit.memory.put(LENSES, "", (source.lens, ""))
+    plain, evened = (render_planes(linear_of(lit, develop({"optics.fall_off": v}), lit.size)) for v in (0.0, 100.0))
     ratio = (evened / plain)[:, H // 2]
     assert ratio[:, 8] == pytest.approx([1.2, 1.5, 3.8], abs=0.01)
     assert ratio[:, -8] == pytest.approx([1.2, 1.5, 1.9], abs=0.01)

@@ -15,6 +15,7 @@ from tanner.core.optics.perspective import Perspective, angles, from_lines, from
 from tanner.core.optics.projection import LENSES, direction, place
 from tanner.core.optics.turn import turned
 from tanner.core.optics.view import View, orientation_of, to_sensor, upright
+from tanner.core.raw import reader
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, notes, render
 
@@ -332,6 +333,6 @@ def test_a_circular_fisheye_says_where_it_ends(source: Source, focal: float, sai
     facts = source.facts.model_copy(update={"focal_length_35mm": focal})
     other = Source(facts, source.data)
     lens = OpcodeLens(None, None, source.size, projection="equidistant")
-    other.cache["lens"] = lens
+    other.memory.put(reader.LENSES, "", (lens, ""))
     found = " ".join(notes(other, develop({"optics.distortion": 100.0})))
     assert ("Beyond the circle" in found) == said

@@ -30,6 +30,7 @@ from tanner.core.colour.temperature import temperature_to_xy
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import render
 from tanner.core.tone.curve import Curve
+from tanner.core.tone.levels import Levels
 from tanner.core.tone.light import Light, profile_curve, tone_of
 from tanner.core.tone.table import apply_table, packed
 from tanner.studio.camera import take
@@ -184,7 +185,7 @@ def test_tone_curve_keeps_its_points_and_its_strength_scales_it() -> None:
     assert points is not None
     assert profile_curve(points, points[:, 0]) == pytest.approx(points[:, 1], abs=1e-9)
     x = np.linspace(0, 1, 50)
-    whole, half, none = (tone_of(x, Light(), Curve(), s, points) for s in (1.0, 0.5, 0.0))
+    whole, half, none = (tone_of(x, Light(), Levels(), Curve(), s, points) for s in (1.0, 0.5, 0.0))
     assert none == pytest.approx(x) and half == pytest.approx((whole + x) / 2)
 
 

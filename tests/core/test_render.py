@@ -7,11 +7,23 @@ import cv2
 import numpy as np
 import pytest
 
-from tanner.core import render as rendering
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.raw import blocks
+from tanner.core.raw.blocks import BOXES
 from tanner.core.raw.reader import Source, read
-from tanner.core.render import full_size, make_plan, render, render_strips
+from tanner.core.render import (
+    full_size,
+    guide,
+    linear,
+    linear_of,
+    make_plan,
+    outside,
+    render,
+    render_strips,
+    strips,
+    views,
+)
+from tanner.core.stages import tone
 
 FULL = {
     **defaults(raw=True, lens=True),
@@ -53,7 +65,7 @@ def test_threads_change_nothing(source: Source) -> None:
 def test_another_strip_height_gives_the_same_picture(source: Source, monkeypatch: pytest.MonkeyPatch) -> None:
     development = develop(FULL)
     before = render(source, development, (600, 400))
-    monkeypatch.setattr(rendering, "STRIP", 48)
+    monkeypatch.setattr(strips, "STRIP", 48)
     assert difference(before, render(source, development, (600, 400))) <= 1
 
 
@@ -143,17 +155,15 @@ def test_exposure_is_one_stop_per_ev(source: Source) -> None:
 def test_caches_stay_bounded(source: Source) -> None:
     for n in range(12):
         render(source, develop({"crop.left": 0.01 * n, "light.shadows": 10.0}), (200 + n, 150), keep=True)
-    kinds: dict[str, int] = {}
-    for key in source.cache:
-        if isinstance(key, tuple):
-            kinds[key[0]] = kinds.get(key[0], 0) + 1
-    assert max(kinds.values()) <= 4
+    slots = [guide.GUIDES, linear.BINNED, outside.BACKDROPS, strips.PLANES, views.GEOMETRIES, views.VIEWS, tone.TABLES]
+    held = [len(source.memory.keys(slot)) for slot in slots]
+    assert max(held) <= 4 and sum(held) >= 6
 
 
 def test_cancelling_stops_a_render(source: Source) -> None:
     plan = make_plan(source, develop(FULL), (600, 400))
-    with pytest.raises(rendering.Cancelled):
-        rendering._strip(plan, 0, 128, 0, 600, stop=lambda: True)
+    with pytest.raises(strips.Cancelled):
+        strips._strip(plan, 0, 128, 0, 600, stop=lambda: True)
 
 
 @pytest.mark.parametrize(("smaller", "fine"), [(270, False), (200, False), (250, True), (80, True)])
@@ -167,11 +177,11 @@ def test_several_sizes_in_one_pass_are_what_each_would_be_alone(lamp: Path, smal
 
     alone = [made(read(lamp), s) for s in sizes]
     together = read(lamp)
-    together.cache["wanted"] = {2, 3}
+    together.wanted = frozenset({2, 3})
     for size, expected in zip(sizes, alone, strict=True):
         assert np.array_equal(made(together, size), expected)
-    boxes = [together.cache.get(("boxes", k)) for k in (2, 3)]
-    assert any(b is not None and b.there.mean() > 0.6 for b in boxes)
+    boxes = list(together.memory.all(BOXES))
+    assert any(b.there.mean() > 0.6 for b in boxes)
 
 
 def test_what_lies_beyond_the_sensor_is_never_read_from_blocks_that_are_not_there(lamp: Path) -> None:
@@ -182,7 +192,7 @@ def test_what_lies_beyond_the_sensor_is_never_read_from_blocks_that_are_not_ther
     assert boxes is not None
     boxes.planes[:] = np.nan
     width, height = full_size(source, development)
-    planes = rendering.render_planes(make_plan(source, development, (width // 2, height // 2)))
+    planes = linear.render_planes(linear_of(source, development, (width // 2, height // 2)))
     assert boxes.there.any() and np.isfinite(planes).all()
 
 
@@ -196,6 +206,6 @@ def test_what_is_no_number_becomes_black_and_ends_nothing(lamp: Path) -> None:
     planes[:, 20, 20], planes[:, 30, 30] = np.nan, 1e30
     m = plan.margin
     out = np.empty((40 - 2 * m, 64 - 2 * m, 3), np.uint8)
-    rendering._finish(plan, planes, 0, 0, out)
+    strips.finish(plan, planes, 0, 0, out)
     assert np.isfinite(planes).all()
     assert out[20 - m, 20 - m].max() == 0 and out[5, 40].min() > 50

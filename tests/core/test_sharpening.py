@@ -10,7 +10,7 @@ from tanner.core.output.enlarge import enlarged, prepared
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source
 from tanner.core.render import render
-from tanner.core.tone.point import OVERSHOOT
+from tanner.core.stages.sharpening import OVERSHOOT
 
 
 def edge(size: int = 160, sigma: float = 1.0) -> Source:

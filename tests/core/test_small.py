@@ -15,6 +15,7 @@ from tanner.core.adjust.registry import defaults, develop
 from tanner.core.colour.spaces import SPACES
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, render
+from tanner.core.render.linear import BINNED
 from tanner.core.small import SMALL, SmallSource, level_of, read_small
 from tanner.studio.camera import take
 
@@ -119,5 +120,5 @@ def test_only_the_last_frames_hold_memory(
         paths[-1].write_bytes(raw.read_bytes())
         drawn(read_small(paths[-1]), 320)
     assert len(small._frames) == 3
-    heavy = [any(k[0] == "binned" for k in f.cache if isinstance(k, tuple)) for f in small._frames.values()]
+    heavy = [bool(f.memory.keys(BINNED)) for f in small._frames.values()]
     assert heavy == [False, True, True] and all(f._data is None for f in list(small._frames.values())[:-1])

@@ -94,7 +94,7 @@ def test_the_same_file_twice_in_one_import(card: Path, data: Path, tmp_path: Pat
 def test_a_copy_that_goes_wrong_leaves_nothing(
     card: Path, data: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def broken(path: Path, folder: Path) -> tuple[Path, str]:
+    def broken(path: Path, folder: Path, content: str) -> tuple[Path, str]:
         from tanner.core.errors import WriteFailed
 
         raise WriteFailed(folder / path.name, "the disk is full. Make room and try again.")

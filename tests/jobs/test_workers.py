@@ -5,7 +5,7 @@ from harmful import crash, devour, die_first, fine, hang
 
 from tanner.core.errors import UnreadableFile
 from tanner.jobs.tasks import read_facts
-from tanner.jobs.workers import WorkerDied, Workers
+from tanner.jobs.workers import TooMuchMemory, WorkerDied, Workers
 
 
 def test_harm_stays_with_its_item() -> None:
@@ -30,7 +30,7 @@ def test_what_hangs_is_given_up() -> None:
 
 def test_memory_is_bounded() -> None:
     with Workers(1) as workers:
-        with pytest.raises((MemoryError, WorkerDied)):
+        with pytest.raises((TooMuchMemory, WorkerDied)):
             workers.submit(devour).result()
         assert workers.submit(fine, 1).result() == 2
 

@@ -53,7 +53,7 @@ def test_what_is_not_clipped_keeps_its_colour(field) -> None:
         assert np.allclose(found[n] * 0.12 / share, found[2], rtol=0.004, atol=2e-4)
     # The control has nothing to do there, to the bit.
     plan, other = (make_plan(source, develop({"light.clipped_colour": v}), source.size) for v in (0.0, 100.0))
-    assert plan.clipped.amount == 0 and other.clipped.amount == 1
+    assert plan.parameters.camera.clipped.amount == 0 and other.parameters.camera.clipped.amount == 1
     a, b = (render(source, develop({"light.clipped_colour": v}), source.size, bits=16) for v in (0.0, 100.0))
     assert np.array_equal(a[:, :300], b[:, :300])
 
@@ -84,7 +84,7 @@ def test_evened_corners_are_not_taken_for_clipped(tmp_path: Path) -> None:
     path.write_bytes(write_bayer_dng(np.rint(mosaic * (WHITE - BLACK) + BLACK).astype(np.uint16), tags))
     source = read(path)
     plan = make_plan(source, develop({"optics.fall_off": 100.0, "light.exposure": -1.0}), source.size)
-    assert plan.geometry.grid[6].max() > 1.7
+    assert plan.linear.geometry.grid[6].max() > 1.7
     pixels = SPACES["srgb"].decode(
         render(source, develop({"optics.fall_off": 100.0, "light.exposure": -1.0}), source.size, bits=16) / 65535
     )

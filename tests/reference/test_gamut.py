@@ -19,8 +19,9 @@ from tanner.core.colour.spaces import SPACES, icc_profile, oklab_cones, outside,
 from tanner.core.profile.make import chart_neutral, chart_picture
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import camera_picture, development_cube, render
+from tanner.core.stages.output import Output, bring_in, output_row
+from tanner.core.stages.stage import WORK_ROWS, At
 from tanner.core.tone.cube import Look, apply_cube
-from tanner.core.tone.point import _bring_in, _output
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
 
@@ -35,8 +36,10 @@ def oklab(rgb: np.ndarray) -> np.ndarray:
 
 
 def brought(rgb: np.ndarray) -> np.ndarray:
-    lms = oklab_cones(SPACES["srgb"]).astype(np.float32)
-    return np.array([_bring_in(*(np.float32(v) for v in row), lms) for row in rgb])
+    rows = np.zeros((WORK_ROWS, len(rgb)), np.float32)
+    rows[:3] = rgb.T
+    bring_in(rows, oklab_cones(SPACES["srgb"]).astype(np.float32), len(rgb))
+    return rows[:3].T.copy()
 
 
 def test_a_colour_that_is_brought_in_keeps_hue_and_lightness() -> None:
@@ -58,7 +61,8 @@ def test_it_reaches_the_edge_and_leaves_what_is_inside() -> None:
     assert found[2] == pytest.approx(np.ones(3)) and found[3] == pytest.approx(np.zeros(3))
     inside = RNG.random((3, 50)).astype(np.float32)
     rows = [row.copy() for row in inside]
-    _output(*rows, np.eye(3, dtype=np.float32), oklab_cones(SPACES["srgb"]).astype(np.float32), 50)
+    at = At(0, 0, 50, 1, 50, np.zeros((WORK_ROWS, 50), np.float32), np.zeros((4, 50), np.float32), np.full(1, -2))
+    output_row(*rows, at, Output(True, np.eye(3, dtype=np.float32), oklab_cones(SPACES["srgb"]).astype(np.float32)))
     assert np.abs(np.stack(rows) ** 2 - inside).max() < 1e-6
 
 

@@ -11,7 +11,7 @@ from tanner.core.optics.lens import OpcodeLens
 from tanner.core.optics.perspective import rotation
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source, read
-from tanner.core.render import full_size, make_plan, render_planes
+from tanner.core.render import full_size, linear_of, render_planes
 
 Array = np.ndarray
 
@@ -24,7 +24,7 @@ def source_of(planes: Array, lens: OpcodeLens | None = None, focal: float = 35.0
 
 
 def resampled(source: Source, size: tuple[int, int], **values: object) -> Array:
-    return render_planes(make_plan(source, develop({k.replace("__", "."): v for k, v in values.items()}), size))
+    return render_planes(linear_of(source, develop({k.replace("__", "."): v for k, v in values.items()}), size))
 
 
 def zone_plate(n: int, most: float) -> Array:
@@ -153,8 +153,8 @@ def test_reduced_pictures_against_pillows_lanczos_in_linear_light(lamp: Path, sc
     """
     development = develop({})
     width, height = full_size(read(lamp), development)
-    full = render_planes(make_plan(read(lamp), development, (width, height)))
+    full = render_planes(linear_of(read(lamp), development, (width, height)))
     size = round(width / scale), round(height / scale)
-    got = render_planes(make_plan(read(lamp), development, size, fine=True)).astype(np.float64)
+    got = render_planes(linear_of(read(lamp), development, size, fine=True)).astype(np.float64)
     expected = np.stack([np.asarray(Image.fromarray(p).resize(size, Image.Resampling.LANCZOS)) for p in full])
     assert 10 * np.log10(1 / np.mean((got - expected) ** 2)) >= least

@@ -25,9 +25,9 @@ _use_whole_vectors()
 # What else is needed of numba comes from here, too: imported before this file, it would not know of the vectors.
 from numba import njit, types  # noqa: E402
 from numba.core import cgutils, config  # noqa: E402
-from numba.extending import intrinsic  # noqa: E402
+from numba.extending import intrinsic, overload  # noqa: E402
 
-__all__ = ["ALL_FEATURES", "cgutils", "intrinsic", "kernel", "types"]
+__all__ = ["ALL_FEATURES", "cgutils", "intrinsic", "kernel", "overload", "types"]
 
 ALL_FEATURES: str = config.CPU_FEATURES or binding.get_host_cpu_features().flatten()
 """What kernels may use of the processor, as "+avx512f,-…": the user's setting, if there is one."""

@@ -11,10 +11,12 @@ from tanner.core.adjust.registry import Development
 from tanner.core.noise import stage
 from tanner.core.noise.controls import Method, Noise
 from tanner.core.noise.methods import as_colour, as_source
-from tanner.core.noise.model import noise_model
+from tanner.core.noise.model import MODEL, noise_model
 from tanner.core.optics.resample import sensor_range
 from tanner.core.raw.reader import Source
-from tanner.core.render import base_layer, full_size, geometry_groups, geometry_of, render
+from tanner.core.render.guide import GUIDES, base_layer
+from tanner.core.render.strips import render
+from tanner.core.render.views import full_size, geometry_groups, geometry_of
 
 MARGIN = 120
 """Sensor px around a piece that have a say in it, by the method that looks farthest."""
@@ -41,7 +43,7 @@ def piece(
         return render(source, chosen, size, region=region, pool=pool)
     patched = _patched(source, chosen, noise, region)
     # The base layer belongs to the whole picture.
-    patched.cache["guide", geometry_groups(chosen)] = base_layer(source, chosen, True)
+    patched.memory.put(GUIDES, geometry_groups(chosen), base_layer(source, chosen, True))
     plain = with_method(development, "none")
     faults = plain.groups["noise"].model_copy(update={"hot_pixels": False, "moire": 0.0})
     return render(patched, Development({**plain.groups, "noise": faults}), size, region=region, pool=pool)
@@ -61,7 +63,7 @@ def _patched(source: Source, development: Development, noise: Noise, region: Reg
     facts = source.facts.model_copy(update={"path": "", "width": part.shape[-1], "height": part.shape[-2]})
     cut = Source(facts, np.ascontiguousarray(part))
     if source.facts.kind == "bayer":
-        cut.cache["noise model"] = noise_model(source)
+        cut.memory.put(MODEL, None, noise_model(source))
     quiet = stage.quiet_source(cut, noise, threads=2)
     whole = np.zeros((*quiet.data.shape[:-2], h, w), quiet.data.dtype)
     whole[..., top : top + part.shape[-2], left : left + part.shape[-1]] = quiet.data

@@ -12,20 +12,22 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tanner import __version__
 from tanner.core.noise.kept import Kept
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import FINISHED, Source, read
-from tanner.core.render import around, binned_planes, pre_gains
+from tanner.core.render.linear import BINNED, binned_planes, pre_gains
+from tanner.core.stages.camera import AROUND, around
 
+F32 = NDArray[np.float32]
 EDGE = 640
 """Long edge in px up to which a picture is served."""
 SMALL = Kept()
 SMALL.budget = 4 << 30
 HEADERS, PLANES = 400, 12
 """Frames of which the facts are remembered in a process, and of which all that was made is."""
-_HEAVY = ("binned", "view", "quieted", "quiet", "cleaned", "guide", "geometry", "table")
 _lock = threading.Lock()
 _frames: OrderedDict[tuple[str, int, int], "SmallSource"] = OrderedDict()
 
@@ -53,8 +55,7 @@ class SmallSource(Source):
     def lighten(self) -> None:
         """Give up all that takes room."""
         self.close()
-        for key in [k for k in self.cache if isinstance(k, tuple) and k[0] in _HEAVY]:
-            self.cache.pop(key, None)
+        self.memory.lighten()
 
 
 def level_of(width: int, height: int) -> int:
@@ -107,7 +108,7 @@ def read_small(path: Path) -> Source:
             found = SmallSource(
                 header.facts, np.empty((0, 0), np.uint16), profiles=header.profiles, gain_maps=header.gain_maps
             )
-            found.cache["small"] = level
+            found.small_level = level
             _frames[key] = found
         _frames.move_to_end(key)
         for place, other in enumerate(reversed(_frames.values())):
@@ -117,18 +118,24 @@ def read_small(path: Path) -> Source:
                 other.close()
         while len(_frames) > HEADERS:
             _frames.popitem(last=False)
-    level = found.cache["small"]
-    if ("binned", level) not in found.cache:
-        what = f"small-{level}"
-        planes = SMALL.find(str(path), what)
-        if planes is None:
-            planes = binned_planes(found, pre_gains(found).astype(np.float32), level).astype(np.float16)
-            SMALL.keep(str(path), what, planes)
-        found.cache["binned", level] = planes.astype(np.float32)
-    if "around" not in found.cache:
-        kept = SMALL.find(str(path), "around")
-        if kept is None:
-            kept = around(found).astype(np.float16)
-            SMALL.keep(str(path), "around", kept)
-        found.cache["around"] = kept.astype(np.float32)
+    level = found.small_level
+    found.memory.get(BINNED, level, lambda: _kept_blocks(found, path, level))
+    found.memory.get(AROUND, None, lambda: _kept_surroundings(found, path))
     return found
+
+
+def _kept_blocks(source: Source, path: Path, level: int) -> F32:
+    what = f"small-{level}"
+    planes = SMALL.find(str(path), what)
+    if planes is None:
+        planes = binned_planes(source, pre_gains(source).astype(np.float32), level).astype(np.float16)
+        SMALL.keep(str(path), what, planes)
+    return planes.astype(np.float32)
+
+
+def _kept_surroundings(source: Source, path: Path) -> F32:
+    kept = SMALL.find(str(path), "around")
+    if kept is None:
+        kept = around(source).astype(np.float16)
+        SMALL.keep(str(path), "around", kept)
+    return kept.astype(np.float32)

@@ -2,46 +2,35 @@
 
 import difflib
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
-from functools import cache
-from typing import Any
+from dataclasses import dataclass, replace
+from functools import cache, lru_cache
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
+from tanner.core.adjust.items import MOST, Listed, Parts, grouped, name_of, split, things
 from tanner.core.adjust.spec import Group, Spec
-from tanner.core.colour.camera import Profile
-from tanner.core.colour.saturation import Colour
-from tanner.core.colour.white import White
+from tanner.core.areas.declare import AREAS
 from tanner.core.errors import SettingsError
-from tanner.core.noise.controls import Noise
-from tanner.core.noise.sharpen import Detail
-from tanner.core.optics.crop import Crop
-from tanner.core.optics.lens import Optics
-from tanner.core.optics.perspective import Perspective
-from tanner.core.tone.curve import Curve
-from tanner.core.tone.light import Light
+from tanner.core.stages.path import GROUPS
 
+__all__ = ["GROUPS", "LISTS", "Adjustment", "Development", "Settings", "Thing", "adjustments", "declared", "develop"]
 Settings = Mapping[str, Any]
 """Sparse values by full name, for example {"light.exposure": 0.5}."""
-
-# Working order, as on the Bench.
-GROUPS: dict[str, type[Group]] = {
-    "profile": Profile,
-    "optics": Optics,
-    "noise": Noise,
-    "white": White,
-    "light": Light,
-    "curve": Curve,
-    "colour": Colour,
-    "detail": Detail,
-    "perspective": Perspective,
-    "crop": Crop,
-}
+G = TypeVar("G", bound=Group)
+LISTS: dict[str, Listed] = {AREAS.key: AREAS}
+"""Lists of things that settings may hold, by key."""
+DIFFERENCES = {"mired": 200.0, "tint": 150.0}
+"""How far an adjustment may differ from the picture's, by the kind of its offset."""
 
 
 @dataclass(frozen=True)
 class Adjustment:
-    """One declared adjustment, as every reader of the registry sees it."""
+    """One declared adjustment, as every reader of the registry sees it.
+
+    Attributes:
+        thing: its full name where it belongs to a listed thing.
+    """
 
     group: str
     name: str
@@ -50,10 +39,11 @@ class Adjustment:
     low: float | None
     high: float | None
     choices: tuple[str, ...] | None
+    thing: str = ""
 
     @property
     def key(self) -> str:
-        return f"{self.group}.{self.name}"
+        return self.thing or f"{self.group}.{self.name}"
 
     def as_dict(self) -> dict[str, Any]:
         """The public form, as `tanner adjustments --json` prints it."""
@@ -82,47 +72,93 @@ def _plain(value: Any) -> Any:
     return [list(v) for v in value] if isinstance(value, list) else value
 
 
-@cache
-def adjustments() -> dict[str, Adjustment]:
-    """All adjustments by full name, in working order."""
-    found: dict[str, Adjustment] = {}
-    for group, model in GROUPS.items():
-        for name, info in model.model_fields.items():
-            spec = next(m for m in info.metadata if isinstance(m, Spec))
-            arguments = getattr(info.annotation, "__args__", ())
-            choices = tuple(a for a in arguments if isinstance(a, str)) or None
-            entry = Adjustment(
-                group,
-                name,
-                spec,
-                _plain(info.default),
-                _bound(info.metadata, "ge"),
-                _bound(info.metadata, "le"),
-                choices,
-            )
-            found[entry.key] = entry
+def _declared_in(group: str, model: type[Group]) -> dict[str, Adjustment]:
+    """The adjustments that a class declares, by name."""
+    found = {}
+    for name, info in model.model_fields.items():
+        spec = next(m for m in info.metadata if isinstance(m, Spec))
+        arguments = getattr(info.annotation, "__args__", ())
+        choices = tuple(a for a in arguments if isinstance(a, str)) or None
+        low, high = _bound(info.metadata, "ge"), _bound(info.metadata, "le")
+        found[name] = Adjustment(group, name, spec, _plain(info.default), low, high, choices)
     return found
 
 
+@cache
+def adjustments() -> dict[str, Adjustment]:
+    """All adjustments of the picture by full name, in working order; see `declared` for those of listed things."""
+    return {a.key: a for group, model in GROUPS.items() for a in _declared_in(group, model).values()}
+
+
+@lru_cache(maxsize=65_536)
+def declared(key: str) -> Adjustment | None:
+    """The declaration behind a name, also inside a listed thing; None for a name that nobody knows."""
+    if "/" not in key:
+        return adjustments().get(key)
+    found = split(key)
+    listed = LISTS.get(found[0]) if found else None
+    if found is None or listed is None:
+        return None
+    name = found[2]
+    own = _declared_in(listed.key, listed.parts).get(name)
+    if own is not None:
+        return replace(own, thing=key)
+    below = adjustments().get(name)
+    return None if below is None or name not in listed.adjustments else _difference(below, listed, key)
+
+
+def _difference(below: Adjustment, listed: Listed, key: str) -> Adjustment:
+    """An adjustment of a listed thing: a difference from the picture's, where nothing is neutral."""
+    kind = below.spec.offset or ""
+    reach = DIFFERENCES.get(kind) or (below.high or 0.0) - max(below.low or 0.0, 0.0)
+    spec = replace(
+        below.spec, offset=None, default_rule=None, unit="mired" if kind == "mired" else below.spec.unit,
+        step=5.0 if kind == "mired" else below.spec.step,
+    )  # fmt: skip
+    return Adjustment(listed.key, below.name, spec, 0.0, -reach, reach, None, key)
+
+
+@dataclass(frozen=True)
+class Thing:
+    """One listed thing, validated.
+
+    Attributes:
+        parts: what it is; values: its adjustments by full name of the picture's, at its amount.
+    """
+
+    id: str
+    parts: Parts
+    values: Mapping[str, Any]
+
+
 class Development:
-    """A complete, validated set of groups: what a frame is rendered with."""
+    """A complete, validated set of groups and listed things: what a frame is rendered with."""
 
-    def __init__(self, groups: Mapping[str, Group]) -> None:
+    def __init__(self, groups: Mapping[str, Group], lists: Mapping[str, tuple[Thing, ...]] | None = None) -> None:
         self.groups = dict(groups)
+        self.lists = dict(lists or {})
 
-    def group(self, model: type[Group]) -> Any:
+    def group(self, model: type[G]) -> G:
         """The active values of one group (neutral when it is switched off)."""
         return next(g for g in self.groups.values() if isinstance(g, model)).active()
 
+    def affecting(self, what: str) -> tuple[Group, ...]:
+        """The active groups that affect geometry, noise, or colour alone: a key for what is kept with them."""
+        return tuple(g.active() for g in self.groups.values() if g.affects == what)
+
+    def listed(self, key: str) -> tuple[Thing, ...]:
+        """The things of a list that are there and switched on, in order."""
+        return tuple(t for t in self.lists.get(key, ()) if t.parts.enabled)
+
     def values(self) -> dict[str, Any]:
-        """All values by full name."""
+        """All values of the groups by full name."""
         return {f"{g}.{n}": v for g, m in self.groups.items() for n, v in m.model_dump().items()}
 
 
 def check_names(settings: Settings) -> None:
     """Raise SettingsError for names that no adjustment has, with the nearest that exist."""
     for key in settings:
-        if key not in adjustments():
+        if declared(key) is None:
             near = difflib.get_close_matches(key, adjustments(), 1)
             hint = f" Did you mean {near[0]}?" if near else " `tanner adjustments` lists them."
             raise SettingsError(f"There is no adjustment called {key}.{hint}")
@@ -144,7 +180,40 @@ def develop(settings: Settings) -> Development:
             first = error.errors()[0]
             name = ".".join([group, str(first["loc"][0])]) if first["loc"] else group
             raise SettingsError(f"{name}: {first['msg']} (got {first.get('input')!r}).") from None
-    return Development(groups)
+    return Development(groups, {key: _things(settings, listed) for key, listed in LISTS.items()})
+
+
+def _things(settings: Settings, listed: Listed) -> tuple[Thing, ...]:
+    """The things of a list, validated, at their amounts; those without a kind are not there."""
+    start = listed.key + "/"
+    if not any(key.startswith(start) for key in settings):
+        return ()
+    own = listed.parts.model_fields
+    for ident, values in grouped(settings, listed.key).items():
+        for name, value in values.items():
+            if name not in own:
+                _check_difference(name_of(listed.key, ident, name), value)
+    found = []
+    for thing in things(settings, listed.key):
+        ident = thing["id"]
+        try:
+            parts = listed.parts(**{k: v for k, v in thing.items() if k in own})
+        except ValidationError as error:
+            first = error.errors()[0]
+            where = ".".join(str(p) for p in first["loc"])
+            raise SettingsError(f"{listed.title} {thing.get('name') or ident}, {where}: {first['msg']}.") from None
+        values = {k: v * parts.amount / 100 for k, v in thing.items() if k in listed.adjustments}
+        found.append(Thing(ident, parts, values))
+    if len(found) > MOST:
+        raise SettingsError(f"There are {len(found)} of {listed.key}; a frame holds {MOST}.")
+    return tuple(found)
+
+
+def _check_difference(key: str, value: Any) -> None:
+    entry = declared(key)
+    assert entry is not None and entry.low is not None and entry.high is not None
+    if isinstance(value, bool) or not isinstance(value, int | float) or not entry.low <= value <= entry.high:
+        raise SettingsError(f"{key}: from {entry.low:g} to {entry.high:g} is taken (got {value!r}).")
 
 
 def defaults(*, raw: bool, lens: bool, applied: Iterable[str] = ()) -> dict[str, Any]:
@@ -171,8 +240,11 @@ def blend(settings: Settings, amount: float) -> dict[str, Any]:
     """
     result: dict[str, Any] = {}
     for key, value in settings.items():
-        entry = adjustments()[key]
-        if entry.spec.widget == "curve":
+        entry = declared(key)
+        assert entry is not None
+        if entry.spec.structure:
+            result[key] = value
+        elif entry.spec.widget == "curve":
             result[key] = [[x, min(1.0, max(0.0, x + (y - x) * amount))] for x, y in value]
         elif isinstance(value, int | float) and not isinstance(value, bool) and entry.neutral is not None:
             scaled = entry.neutral + (value - entry.neutral) * amount

@@ -1,12 +1,13 @@
 """How an adjustment is declared: once, as a typed field with a frozen Spec beside it."""
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Widget = Literal["rule", "switch", "choice", "curve", "frame", "profile", "look", "lens"]
-OffsetKind = Literal["ev", "mired", "tint"]
+Widget = Literal["rule", "switch", "choice", "curve", "frame", "profile", "look", "lens", "item"]
+Affects = Literal["geometry", "noise", "colour"]
+OffsetKind = Literal["ev", "mired", "tint", "place"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -22,6 +23,7 @@ class Spec:
         widget: which control shows it.
         default_rule: name of the fact about a file that gives it a starting value (see `defaults`).
         default_value: that starting value.
+        structure: says what a listed thing is: never scaled by a preset's amount, and never left out for it.
         help: one line.
     """
 
@@ -30,6 +32,7 @@ class Spec:
     unit: str = ""
     step: float = 1.0
     per_frame: bool = False
+    structure: bool = False
     offset: OffsetKind | None = None
     widget: Widget = "rule"
     default_rule: Literal["raw", "lens"] | None = None
@@ -45,14 +48,22 @@ def param(neutral: Any, low: float | None = None, high: float | None = None, **s
 
 
 class Group(BaseModel):
-    """Adjustments that belong together; a subclass stands in the file of the stage that uses it."""
+    """Adjustments that belong together; a subclass stands in the file of the stage that uses it.
+
+    Attributes:
+        key: how their full names begin; rank: where they stand among the groups, in working order.
+        affects: what a change makes anew: where px lie, the mosaic's noise, or colour and tone alone.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
+    key: ClassVar[str]
+    rank: ClassVar[int]
+    affects: ClassVar[Affects] = "colour"
     title: ClassVar[str]
     about: ClassVar[str]
 
     enabled: bool = param(True, label="On", widget="switch", help="Switches the whole group off and on again.")
 
-    def active(self) -> "Group":
+    def active(self) -> Self:
         """The group itself, or the neutral one when it is switched off."""
         return self if self.enabled else type(self)()

@@ -16,6 +16,8 @@ from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 
 
 class Profile(Group):
+    key: ClassVar[str] = "profile"
+    rank: ClassVar[int] = 10
     title: ClassVar[str] = "Profile"
     about: ClassVar[str] = "How the camera's numbers become colour and tone."
 
@@ -167,10 +169,8 @@ class CameraColour:
         matrix: Matrix = pcs_to_working() @ to_pcs
         return matrix
 
-    def hue_sat_at(self, white: tuple[float, float]) -> Table | None:
-        """The hue and saturation table for a white, interpolated as the matrices are."""
-        if not self.hue_sat:
-            return None
+    def hue_sat_at(self, white: tuple[float, float]) -> Table:
+        """The hue and saturation table for a white, interpolated as the matrices are; there must be one."""
         if len(self.hue_sat) == 1:
             return self.hue_sat[0]
         shares = self._shares(white, len(self.hue_sat)).astype(np.float32)

@@ -6,6 +6,8 @@ from tanner.core.adjust.spec import Group, param
 
 
 class Colour(Group):
+    key: ClassVar[str] = "colour"
+    rank: ClassVar[int] = 70
     title: ClassVar[str] = "Colour"
     about: ClassVar[str] = "How strong the colours are."
 

@@ -11,6 +11,8 @@ from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 
 
 class White(Group):
+    key: ClassVar[str] = "white"
+    rank: ClassVar[int] = 40
     title: ClassVar[str] = "White balance"
     about: ClassVar[str] = "The colour of the light. Empty means as the camera recorded it."
 

@@ -12,7 +12,7 @@ from tanner.core.errors import TannerError
 from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source
-from tanner.core.render import full_size, make_plan, render_planes
+from tanner.core.render import full_size, linear_of, render_planes
 
 F32 = NDArray[np.float32]
 Say = Callable[[float, str], None]
@@ -42,7 +42,7 @@ def part_of(source: Source, most_pixels: int) -> Part:
     development = develop(values)
     w, h = full_size(source, development)
     share = min(1.0, (most_pixels / (w * h)) ** 0.5)
-    plan = make_plan(source, development, (max(16, round(w * share)), max(16, round(h * share))))
+    plan = linear_of(source, development, (max(16, round(w * share)), max(16, round(h * share))))
     planes = render_planes(plan)
     pixels = np.ascontiguousarray(np.moveaxis(planes, 0, -1) / plan.pre)
     return Part(pixels, _seen(planes), source.facts)

@@ -2,12 +2,15 @@
 
 from typing import ClassVar, Literal
 
-from tanner.core.adjust.spec import Group, param
+from tanner.core.adjust.spec import Affects, Group, param
 
 Method = Literal["none", "quick", "fine", "learned"]
 
 
 class Noise(Group):
+    key: ClassVar[str] = "noise"
+    rank: ClassVar[int] = 30
+    affects: ClassVar[Affects] = "noise"
     title: ClassVar[str] = "Noise"
     about: ClassVar[str] = "Grain and colour blotches of high ISO, and faults of the sensor."
 

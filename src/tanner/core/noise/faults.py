@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
-from tanner.core.noise.model import noise_model, tile_places, tiles_of
+from tanner.core.noise.model import MODEL, noise_model, tile_places, tiles_of
 from tanner.core.noise.stabilise import stabilised
 from tanner.core.raw.reader import Source
 
@@ -79,7 +79,7 @@ def without_hot_pixels(source: Source) -> tuple[Source, int]:
         model.a.astype(np.float32), model.b.astype(np.float32), out,
     )  # fmt: skip
     filled = Source(source.facts, out, profiles=source.profiles, gain_maps=source.gain_maps)
-    filled.cache["noise model"] = model
+    filled.memory.put(MODEL, None, model)
     return filled, int(count)
 
 

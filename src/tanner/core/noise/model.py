@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.memory import Slot
 from tanner.core.noise.table import TABLE
 from tanner.core.raw.reader import Source
 
@@ -33,12 +34,12 @@ class NoiseModel:
         return float(np.sqrt(self.a[1] * value + self.b[1]))
 
 
+MODEL: Slot[NoiseModel] = Slot("noise model")
+
+
 def noise_model(source: Source) -> NoiseModel:
     """The model of a Bayer frame, kept with the source."""
-    if "noise model" not in source.cache:
-        source.cache["noise model"] = _of(source)
-    found: NoiseModel = source.cache["noise model"]
-    return found
+    return source.memory.get(MODEL, None, lambda: _of(source))
 
 
 def _of(source: Source) -> NoiseModel:
@@ -84,7 +85,7 @@ def _bands(source: Source) -> Source:
 
 def root_noise(source: Source) -> float:
     """Deviation of the roots of a mosaic's balanced values, from photons alone; 0 where it is taken out already."""
-    if source.facts.kind != "bayer" or "quiet" in source.cache:
+    if source.facts.kind != "bayer" or source.denoised:
         return 0.0
     gains = 1 / np.array(source.facts.neutral)
     return float(np.sqrt((noise_model(source).a * gains[_colours(source)]).mean()) / 2)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
+from tanner.core.memory import Slot
 from tanner.core.noise import fine, quick
 from tanner.core.noise.methods import Strength
 from tanner.core.noise.model import Array, estimated, noise_model, usual
@@ -129,14 +130,18 @@ class Shrunk:
         in_strips(lambda rows: work(*rows), [(0, h // 2), (h // 2, h)], None, 2)
 
 
+PLANES_MODEL: Slot[tuple[Array, Array]] = Slot("noise model of planes")
+
+
 def planes_model(source: Source) -> tuple[Array, Array]:
     """a and b (3,) of linear planes, for their shape over brightness: how much noise there is, is measured by level."""
-    if "planes model" not in source.cache:
+
+    def make() -> tuple[Array, Array]:
         found = estimated(_window(source.data)) if min(source.data.shape[1:]) >= 128 else None
         a, b = found or (np.full(3, usual(source.facts.iso)), np.full(3, (3 * usual(source.facts.iso)) ** 2))
-        source.cache["planes model"] = np.maximum(a, 1e-7), np.maximum(b, 1e-10)
-    model: tuple[Array, Array] = source.cache["planes model"]
-    return model
+        return np.maximum(a, 1e-7), np.maximum(b, 1e-10)
+
+    return source.memory.get(PLANES_MODEL, None, make)
 
 
 def _window(planes: F32) -> F32:

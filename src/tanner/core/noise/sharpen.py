@@ -19,6 +19,8 @@ MOST = 3.0
 
 
 class Detail(Group):
+    key: ClassVar[str] = "detail"
+    rank: ClassVar[int] = 80
     title: ClassVar[str] = "Detail"
     about: ClassVar[str] = "Brings back what the lens and the sensor left soft, at the size it was taken."
 

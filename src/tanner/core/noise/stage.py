@@ -1,11 +1,11 @@
 """Noise as a stage of development: from a decoded source to the quiet one that everything else starts from."""
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.memory import Slot
 from tanner.core.noise.controls import Noise
 from tanner.core.noise.faults import without_hot_pixels, without_moire
 from tanner.core.noise.kept import KEPT
@@ -22,6 +22,12 @@ from tanner.core.noise.methods import (
 from tanner.core.noise.planes import cleaned_planes
 from tanner.core.noise.strips import Say
 from tanner.core.raw.reader import Source
+
+FILLED: Slot[Source] = Slot("without hot pixels", keep=2, heavy=True)
+CLEANED: Slot[Source] = Slot("cleaned", keep=2, heavy=True)
+"""By a method at full strength, by what it is kept as."""
+QUIET: Slot[Source] = Slot("denoised", keep=2, heavy=True)
+"""With all that the controls ask for, by them and the method."""
 
 
 def done_before(source: Source) -> bool:
@@ -52,7 +58,7 @@ def waits(source: Source, noise: Noise) -> bool:
     method = method_for(source, noise)
     return (
         method in ("fine", "learned")
-        and ("cleaned", _what(method, noise)) not in source.cache
+        and source.memory.find(CLEANED, _what(method, noise)) is None
         and not KEPT.has(source.facts.path, _what(method, noise))
     )
 
@@ -63,19 +69,9 @@ def _what(method: str, noise: Noise) -> str:
     return f"{name}-filled" if noise.hot_pixels else name
 
 
-def _remembered(source: Source, key: tuple[Any, ...], make: Callable[[], Source]) -> Source:
-    """Kept with the source: the last two of a kind."""
-    if key not in source.cache:
-        for old in [k for k in list(source.cache) if isinstance(k, tuple) and k[0] == key[0]][:-1]:
-            source.cache.pop(old, None)
-        source.cache[key] = make()
-    result: Source = source.cache[key]
-    return result
-
-
 def held_bytes(source: Source) -> int:
     """Memory of a source's pixels and of the quiet ones that are remembered with it, each array once."""
-    held = [source, *(v for v in source.cache.values() if isinstance(v, Source))]
+    held = [source, *source.memory.all(FILLED, CLEANED, QUIET)]
     return sum({id(s.data): s.data.nbytes for s in held}.values())
 
 
@@ -83,7 +79,7 @@ def filled(source: Source, noise: Noise) -> Source:
     """The source without its hot pixels, where that is wanted."""
     if not noise.hot_pixels or source.facts.kind != "bayer":
         return source
-    return _remembered(source, ("filled",), lambda: without_hot_pixels(source)[0])
+    return source.memory.get(FILLED, None, lambda: without_hot_pixels(source)[0])
 
 
 def cleaned_by(source: Source, noise: Noise, method: str, say: Say | None = None, threads: int = 1) -> Source:
@@ -107,7 +103,7 @@ def cleaned_by(source: Source, noise: Noise, method: str, say: Say | None = None
             KEPT.keep(path, what, packed(data) if data.ndim == 3 else data)
         return _as_quiet(source, data)
 
-    return _remembered(source, ("cleaned", what), make)
+    return source.memory.get(CLEANED, what, make)
 
 
 def _as_quiet(source: Source, data: NDArray[Any]) -> Source:
@@ -149,7 +145,7 @@ def quiet_source(source: Source, noise: Noise, *, draft: bool = False, threads: 
     if not noise.changes:
         return source
     method = "quick" if draft and waits(source, noise) else method_for(source, noise)
-    return _remembered(source, ("quiet", noise, method), lambda: _quiet(source, noise, method, threads))
+    return source.memory.get(QUIET, (noise, method), lambda: _quiet(source, noise, method, threads))
 
 
 def _quiet(source: Source, noise: Noise, method: str, threads: int) -> Source:
@@ -164,13 +160,7 @@ def _quiet(source: Source, noise: Noise, method: str, threads: int) -> Source:
     if result is source:
         return source
     if method != "none":
-        result.cache["quiet"] = True
+        result.denoised = True
     # What is known of the frame besides its pixels holds for the quiet one too.
-    known = ("lens", "camera", "focal")
-    result.cache.update(
-        {k: v for k, v in source.cache.items() if k in known or (isinstance(k, tuple) and k[0] in _SAME)}
-    )
+    result.memory.take_shared(source.memory)
     return result
-
-
-_SAME = {"lens", "colour", "table", "as shot", "map", "geometry"}

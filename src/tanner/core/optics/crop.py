@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from pydantic import model_validator
 
-from tanner.core.adjust.spec import Group, param
+from tanner.core.adjust.spec import Affects, Group, param
 
 FRAME = {"widget": "frame", "per_frame": True, "step": 0.01}
 BEYOND = 0.6
@@ -13,6 +13,9 @@ BEYOND = 0.6
 
 
 class Crop(Group):
+    key: ClassVar[str] = "crop"
+    rank: ClassVar[int] = 100
+    affects: ClassVar[Affects] = "geometry"
     title: ClassVar[str] = "Crop"
     about: ClassVar[str] = "The part of the frame that is kept, and its angle."
 

@@ -10,7 +10,7 @@ from typing import Any, ClassVar, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.adjust.spec import Group, param
+from tanner.core.adjust.spec import Affects, Group, param
 
 Array = NDArray[np.float64]
 STRENGTH: dict[str, Any] = {"unit": "%", "default_rule": "lens", "default_value": 100.0}
@@ -18,6 +18,9 @@ Projection = Literal["as taken", "straight", "stereographic", "Pannini", "cylind
 
 
 class Optics(Group):
+    key: ClassVar[str] = "optics"
+    rank: ClassVar[int] = 20
+    affects: ClassVar[Affects] = "geometry"
     title: ClassVar[str] = "Optics"
     about: ClassVar[str] = "What is known about the lens: 100 % corrects as measured."
 

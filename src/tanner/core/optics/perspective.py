@@ -13,7 +13,7 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.adjust.spec import Group, param
+from tanner.core.adjust.spec import Affects, Group, param
 
 Array = NDArray[np.float64]
 MOST = 30.0
@@ -21,6 +21,9 @@ MOST = 30.0
 
 
 class Perspective(Group):
+    key: ClassVar[str] = "perspective"
+    rank: ClassVar[int] = 90
+    affects: ClassVar[Affects] = "geometry"
     title: ClassVar[str] = "Perspective"
     about: ClassVar[str] = "Leaning lines: the tilt of the camera, undone."
 

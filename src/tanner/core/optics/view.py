@@ -160,7 +160,7 @@ class View:
             reach = np.abs(at - at[1]).max(axis=(0, 1))
             pull = 1 - np.where(reach > 0.02, reach, 0.0) / (min(w, h) / 2)
             qx, qy = w / 2 + (qx - w / 2) * pull, h / 2 + (qy - h / 2) * pull
-        ux, uy = _from_sensor(qx, qy, self.size, self.orientation)
+        ux, uy = from_sensor(qx, qy, self.size, self.orientation)
         up = self.upright
         x, y = self.unideal(ux - up[0] / 2, uy - up[1] / 2)
         points = np.stack([x, y], axis=1)
@@ -202,7 +202,7 @@ class View:
         return bool(len(seen) and (np.sign(seen) != np.sign(np.median(seen))).any())
 
 
-def _from_sensor(x: Array, y: Array, size: tuple[int, int], orientation: int) -> tuple[Array, Array]:
+def from_sensor(x: Array, y: Array, size: tuple[int, int], orientation: int) -> tuple[Array, Array]:
     """The inverse of `to_sensor`: all orientations but the two quarter turns undo themselves."""
     return to_sensor(x, y, upright(size, orientation), {6: 8, 8: 6}.get(orientation, orientation))
 

@@ -44,6 +44,7 @@ from tanner.core.render import (
     Plan,
     camera_strips,
     full_size,
+    linear_of,
     make_plan,
     render_strips,
     view_of,
@@ -184,7 +185,7 @@ def _strips(
         yield from render_strips(work.plan, pool, after=watched)
         return
     medium = for_output(spec.sharpen, spec.sharpen_strength / 100, work.layout.drawn, spec.ppi)
-    width, height = work.plan.geometry.size
+    width, height = work.plan.size
     whole = np.empty((height, width, 3), np.uint16)
 
     def put(strip: NDArray[Any], y0: int) -> None:
@@ -209,7 +210,7 @@ def _linear_dng(
     layout = spec.layout(full_size(source, development))
     if layout.canvas[0] * layout.canvas[1] > MOST_ELSE:
         raise SettingsError(f"{spec.title}: {layout.canvas} px is more than can be written. Choose a smaller size.")
-    plan = make_plan(source, development, layout.drawn, fine=True)
+    plan = linear_of(source, development, layout.drawn, fine=True)
     x, y, w, h = layout.cut
     pixels = np.ascontiguousarray(camera_strips(plan, BLACK)[y : y + h, x : x + w])
     optics = development.group(Optics)
@@ -241,7 +242,7 @@ def one_pass(source: Source, development: Development, specs: Sequence[OutputSpe
     order = sorted(range(len(specs)), key=lambda n: -sizes[n][0] * sizes[n][1])
     # Averages that smaller sizes will ask for.
     ratios = [full[0] / max(1, size[0]) for size in sizes]
-    source.cache["wanted"] = {2} if len(specs) > 1 and any(PAIRS <= r < TILES for r in ratios) else set()
+    source.wanted = frozenset({2} if len(specs) > 1 and any(PAIRS <= r < TILES for r in ratios) else ())
     return order
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.noise.sharpen import Sharpening
-from tanner.core.tone.point import sharpen_block
+from tanner.core.stages.sharpening import sharpen_block
 
 F32 = NDArray[np.float32]
 ROUNDS = 3

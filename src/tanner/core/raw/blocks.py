@@ -8,6 +8,7 @@ sensor's corner, so that their values are the same to the bit whoever computed t
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.memory import Slot
 from tanner.core.optics.resample import box
 from tanner.core.raw.reader import Source
 
@@ -60,21 +61,21 @@ class Boxes:
         self.there[b:bottom, a:right] = True
 
 
+BOXES: Slot[Boxes] = Slot("blocks", keep=0)
+"""By their side."""
+
+
 def of(source: Source, k: int) -> Boxes | None:
     """A source's blocks of k px; None where they would take too much memory, or are of a side that is binned before."""
-    key = ("boxes", k)
-    found: Boxes | None = source.cache.get(key)
-    if found is None:
-        w, h = source.size
-        if k not in (2, 3) or 12 * w * h // (k * k) > MOST_BYTES:
-            return None
-        found = source.cache.setdefault(key, Boxes((w, h), k))
-    return found
+    w, h = source.size
+    if k not in (2, 3) or 12 * w * h // (k * k) > MOST_BYTES:
+        return None
+    return source.memory.get(BOXES, k, lambda: Boxes((w, h), k))
 
 
 def harvest(source: Source, planes: F32, top: int, left: int) -> None:
     """Hand a region that was demosaiced at full size to the blocks that are wanted later."""
-    for k in source.cache.get("wanted", ()):
+    for k in source.wanted:
         boxes = of(source, k)
         if boxes is not None:
             boxes.take(planes, top, left)

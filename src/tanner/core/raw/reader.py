@@ -21,6 +21,7 @@ from tanner.core.colour.shelf import SHELF, fits
 from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 from tanner.core.errors import UnreadableFile
 from tanner.core.limits import limits
+from tanner.core.memory import Memory, Slot
 from tanner.core.optics import database
 from tanner.core.optics.lens import Lens, OpcodeLens
 from tanner.core.raw import opcodes, tags
@@ -34,6 +35,13 @@ RAW = {
     ".pef", ".srw", ".x3f", ".3fr", ".fff", ".iiq", ".mef", ".mos", ".mrw", ".kdc", ".dcr", ".erf", ".rwl", ".gpr",
 }  # fmt: skip
 
+CAMERA: Slot[CameraColour] = Slot("camera", shared=True)
+COLOURS: Slot[tuple[CameraColour, str]] = Slot("colours", keep=0, shared=True)
+"""Colour by a profile and a warning, by the profile's key."""
+LENSES: Slot[tuple[Lens | None, str]] = Slot("lenses", keep=0, shared=True)
+"""A lens and a warning, by its key; "" for the frame's own."""
+FOCAL: Slot[tuple[float, bool]] = Slot("focal", shared=True)
+
 
 @dataclass
 class Source:
@@ -43,14 +51,21 @@ class Source:
         data: uint16 (H, W) for a Bayer mosaic, else float32 (3, H, W): linear camera RGB from 0 to 1, or the
             linear working space for finished pictures.
         decoder: owns the memory of a mosaic; None when `data` does.
+        memory: what was worked out of it so far; stays behind when it goes to another process.
+        wanted: sides of blocks that smaller pictures will ask for (see `raw.blocks`).
+        small_level: side of the blocks that are there without the file (see `core.small`), or 0.
+        denoised: its noise is taken out.
     """
 
     facts: FrameFacts
     data: NDArray[Any]
-    cache: dict[Any, Any] = field(default_factory=dict)
     decoder: Any = None
     profiles: tuple[CameraProfile, ...] = ()
     gain_maps: tuple[opcodes.GainMap, ...] = ()
+    memory: Memory = field(default_factory=Memory)
+    wanted: frozenset[int] = frozenset()
+    small_level: int = 0
+    denoised: bool = False
 
     @property
     def size(self) -> tuple[int, int]:
@@ -58,14 +73,12 @@ class Source:
 
     def __getstate__(self) -> dict[str, Any]:
         kept = {"facts": self.facts, "data": self.data, "profiles": self.profiles, "gain_maps": self.gain_maps}
-        return {**kept, "cache": {}, "decoder": None}
+        more = {"wanted": self.wanted, "small_level": self.small_level, "denoised": self.denoised}
+        return {**kept, **more, "memory": Memory(), "decoder": None}
 
     @property
     def camera(self) -> CameraColour:
-        if "camera" not in self.cache:
-            self.cache["camera"] = camera_of(self.facts)
-        result: CameraColour = self.cache["camera"]
-        return result
+        return self.memory.get(CAMERA, None, lambda: camera_of(self.facts))
 
     def colour_by(self, key: str) -> tuple[CameraColour, str]:
         """The camera's colour by a profile, and a warning or "".
@@ -74,10 +87,7 @@ class Source:
             key: "" for the file's own profile, else its matrix; "matrix"; "embedded" and "embedded-2" and so on;
                 else the key of a profile on the shelf.
         """
-        if ("colour", key) not in self.cache:
-            self.cache["colour", key] = self._colour_by(key)
-        result: tuple[CameraColour, str] = self.cache["colour", key]
-        return result
+        return self.memory.get(COLOURS, key, lambda: self._colour_by(key))
 
     def _colour_by(self, key: str) -> tuple[CameraColour, str]:
         if self.facts.kind == "finished" or key == "matrix" or (not key and not self.profiles):
@@ -110,28 +120,23 @@ class Source:
             return None, ""
         if not key:
             return self.lens, ""
-        if ("lens", key) not in self.cache:
+
+        def make() -> tuple[Lens | None, str]:
             try:
-                self.cache["lens", key] = database.by_name(key, self.facts, SHELF.folders), ""
+                return database.by_name(key, self.facts, SHELF.folders), ""
             except database.LensError as error:
-                self.cache["lens", key] = None, str(error)
-        result: tuple[Lens | None, str] = self.cache["lens", key]
-        return result
+                return None, str(error)
+
+        return self.memory.get(LENSES, key, make)
 
     @property
     def lens(self) -> Lens | None:
-        if "lens" not in self.cache:
-            self.cache["lens"] = lens_of(self.facts, self.gain_maps)
-        result: Lens | None = self.cache["lens"]
-        return result
+        return self.memory.get(LENSES, "", lambda: (lens_of(self.facts, self.gain_maps), ""))[0]
 
     @property
     def focal(self) -> tuple[float, bool]:
         """Focal length in px of the sensor, and whether the file says it; else that of a usual lens is taken."""
-        if "focal" not in self.cache:
-            self.cache["focal"] = focal_px(self.facts)
-        result: tuple[float, bool] = self.cache["focal"]
-        return result
+        return self.memory.get(FOCAL, None, lambda: focal_px(self.facts))
 
 
 def camera_of(facts: FrameFacts) -> CameraColour:

@@ -14,6 +14,8 @@ Unit = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
 
 
 class Curve(Group):
+    key: ClassVar[str] = "curve"
+    rank: ClassVar[int] = 60
     title: ClassVar[str] = "Curve"
     about: ClassVar[str] = "A tone curve through points that you set."
 

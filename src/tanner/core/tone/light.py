@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from tanner.core.adjust.spec import Group, param
 from tanner.core.tone.curve import Curve, evaluate
+from tanner.core.tone.levels import Levels, levelled
 
 TABLE_TOP = 8.0
 """Highest scene-linear value that the tone table covers; 1 is the sensor's white."""
@@ -20,6 +21,8 @@ CURVE_WHITE = 2.0
 
 
 class Light(Group):
+    key: ClassVar[str] = "light"
+    rank: ClassVar[int] = 50
     title: ClassVar[str] = "Light"
     about: ClassVar[str] = "Brightness, from the whole picture down to its bright and dark parts."
 
@@ -98,11 +101,12 @@ def profile_curve(points: NDArray[np.float64], x: NDArray[np.float64]) -> NDArra
 def tone_of(
     x: NDArray[np.float64],
     light: Light,
+    levels: Levels,
     curve: Curve,
     curve_strength: float,
     points: NDArray[np.float64] | None = None,
 ) -> NDArray[np.float64]:
-    """Scene-linear to display-linear by base curve, levels, contrast and point curve.
+    """Scene-linear to display-linear by base curve, ends, contrast, levels and point curve.
 
     Args:
         x: scene-linear values from 0 on, 1 is the sensor's white after exposure.
@@ -111,7 +115,8 @@ def tone_of(
     """
     bent = base_curve(x) if points is None else profile_curve(points, x)
     y = x + (bent - x) * curve_strength
-    if not (light.white_point or light.black_point or light.contrast or curve.points != Curve().points):
+    bends = levels != Levels() or curve.points != Curve().points
+    if not (light.white_point or light.black_point or light.contrast or bends):
         return y
     # Above white the display curve goes on as a straight line, so that nothing is clipped here.
     slope = 1.055 / 2.4
@@ -125,15 +130,17 @@ def tone_of(
         low = p * (np.minimum(inside, p) / p) ** g
         high = 1 - (1 - p) * ((1 - np.maximum(inside, p)) / (1 - p)) ** g
         inside = np.where(inside < p, low, high)
+    if levels != Levels():
+        inside = levelled(levels, inside)
     inside = evaluate(curve, inside)
     result = from_display(inside)
-    if not light.contrast and curve.points == Curve().points:
+    if not light.contrast and not bends:
         result = np.where(e > 1, 1 + (e - 1) / slope, result)
     return result
 
 
 def tone_table(
-    light: Light, curve: Curve, curve_strength: float, points: NDArray[np.float64] | None = None
+    light: Light, levels: Levels, curve: Curve, curve_strength: float, points: NDArray[np.float64] | None = None
 ) -> NDArray[np.float32]:
     """The tone of one frame as a table of ratios, out / in.
 
@@ -144,7 +151,7 @@ def tone_table(
     i = np.arange(TABLE_SIZE, dtype=np.float64)
     x = TABLE_TOP * (i / (TABLE_SIZE - 1)) ** 2
     x[0] = x[1] / 4
-    return (tone_of(x, light, curve, curve_strength, points) / x).astype(np.float32)
+    return (tone_of(x, light, levels, curve, curve_strength, points) / x).astype(np.float32)
 
 
 def local_terms(light: Light) -> NDArray[np.float32]:

@@ -1,0 +1,50 @@
+"""Parameter fields: an adjustment of an area adds its mask times a difference to a parameter of every px.
+
+A stage that areas may move reads its parameter from a row of the field, which starts at the picture's own value. So any number
+of areas costs one pass of the path; each costs its mask and one multiply-add a px for each parameter that it moves.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.areas.masks import F32, Masks, mask_row, places_row
+from tanner.core.jit import kernel
+from tanner.core.optics.geometry import STEP
+
+
+class Areas(NamedTuple):
+    """All areas of a frame as the kernel reads them.
+
+    Attributes:
+        masks: see there. grid: of the frame's geometry; to: float32 (2, 3), from px of the sensor to places.
+        start: float32 (fields,), the picture's own values; by: float32 (areas, fields), what each area adds.
+        used: bool (fields,), whether any area moves it.
+    """
+
+    masks: Masks
+    grid: F32
+    to: F32
+    start: F32
+    by: F32
+    used: NDArray[np.bool_]
+
+
+@kernel
+def fill_fields(areas: Areas, y: int, x0: int, field: F32, work: F32, n: int) -> None:
+    """The parameters of a row of px: float32 (fields, n). `work`: float32 (4 or more, n)."""
+    for k in range(areas.start.shape[0]):
+        row, value = field[k], areas.start[k]
+        for j in range(n):
+            row[j] = value
+    places_row(areas.grid, STEP, areas.to, y, x0, work[:2], n)
+    for area in range(areas.by.shape[0]):
+        m = work[2]
+        mask_row(areas.masks, area, work[0], work[1], m, work[3], n)
+        for k in range(areas.start.shape[0]):
+            d = areas.by[area, k]
+            if d != np.float32(0.0):
+                row = field[k]
+                for j in range(n):
+                    row[j] += m[j] * d

@@ -1,0 +1,131 @@
+"""Masks of areas, worked out row by row at any size: a short list of parts, each combined with what is before it.
+
+A part lies in shares of the long edge of the sensor's picture as it stands upright, from its middle: x to the right, y down. So
+crop, straightening, lens and perspective move the picture and its masks together.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.jit import kernel
+
+F32 = NDArray[np.float32]
+STRAIGHT, ROUND = range(2)
+ADD, SUBTRACT, INTERSECT, INVERT = range(4)
+NUMBERS = 8
+
+
+class Masks(NamedTuple):
+    """All areas' masks as the kernel reads them.
+
+    Attributes:
+        first: int32 (areas + 1,): where each area's parts begin in the lists below.
+        kind, combine: int32 (parts,). inverted: bool (parts,).
+        number: float32 (parts, NUMBERS), see the kernels.
+    """
+
+    first: NDArray[np.int32]
+    kind: NDArray[np.int32]
+    combine: NDArray[np.int32]
+    inverted: NDArray[np.bool_]
+    number: F32
+
+
+@kernel
+def _smooth(t):
+    t = min(max(t, np.float32(0.0)), np.float32(1.0))
+    return t * t * (np.float32(3.0) - np.float32(2.0) * t)
+
+
+@kernel
+def _straight(p, u, v, out, n):
+    """1 at the line through (p0, p1), 0 at the one through the end: p2, p3 is the way there over its length squared."""
+    a, b, dx, dy, one = p[0], p[1], p[2], p[3], np.float32(1.0)
+    for j in range(n):
+        out[j] = _smooth(one - (u[j] - a) * dx - (v[j] - b) * dy)
+
+
+@kernel
+def _round(p, u, v, out, n):
+    """Centre p0, p1; rows of the matrix to the unit circle p2 to p5; p6 is 1 / softness."""
+    one = np.float32(1.0)
+    cx, cy, xx, xy, yx, yy, soft = p[0], p[1], p[2], p[3], p[4], p[5], p[6]
+    for j in range(n):
+        x, y = u[j] - cx, v[j] - cy
+        a, b = xx * x + xy * y, yx * x + yy * y
+        out[j] = _smooth((one - np.sqrt(a * a + b * b)) * soft)
+
+
+@kernel
+def _combine(m, part, how, inverted, n):
+    one = np.float32(1.0)
+    if inverted:
+        for j in range(n):
+            part[j] = one - part[j]
+    if how == ADD:
+        for j in range(n):
+            m[j] = m[j] + part[j] - m[j] * part[j]
+    elif how == SUBTRACT:
+        for j in range(n):
+            m[j] = m[j] * (one - part[j])
+    else:
+        for j in range(n):
+            m[j] = m[j] * part[j]
+
+
+@kernel
+def mask_row(masks, area, u, v, m, part, n):
+    """One area's mask along a row, 0 to 1.
+
+    Args:
+        u, v: float32 (n,), places. m: float32 (n,), filled; part: float32 (n,), work space.
+    """
+    for j in range(n):
+        m[j] = np.float32(0.0)
+    for s in range(masks.first[area], masks.first[area + 1]):
+        if masks.combine[s] == INVERT:
+            for j in range(n):
+                m[j] = np.float32(1.0) - m[j]
+            continue
+        p = masks.number[s]
+        if masks.kind[s] == STRAIGHT:
+            _straight(p, u, v, part, n)
+        else:
+            _round(p, u, v, part, n)
+        _combine(m, part, masks.combine[s], masks.inverted[s], n)
+
+
+@kernel
+def places_row(grid, step, to, y, x0, uv, n):
+    """Places along a row of output px, straight lines between the nodes of the geometry's map.
+
+    Args:
+        grid: see `optics.geometry.Geometry`: green's places on the sensor stand in its rows 2 and 3.
+        to: float32 (2, 3), from px of the sensor to places.
+        uv: float32 (2, n), filled.
+    """
+    ay = y + step
+    gy = min(max(ay // step, 0), grid.shape[1] - 2)
+    inverse = np.float32(1.0) / np.float32(step)
+    fy = (np.float32(ay - gy * step) + np.float32(0.5)) * inverse
+    last = grid.shape[2] - 2
+    first = min(max((x0 + step) // step, 0), last)
+    cells = min((x0 + n - 1 + step) // step, last) - first + 1
+    for k in range(2):
+        a, b, c, out = to[k, 0], to[k, 1], to[k, 2], uv[k]
+        for cell in range(cells):
+            gx = first + cell
+            near_x = grid[2, gy, gx] + fy * (grid[2, gy + 1, gx] - grid[2, gy, gx])
+            near_y = grid[3, gy, gx] + fy * (grid[3, gy + 1, gx] - grid[3, gy, gx])
+            far_x = grid[2, gy, gx + 1] + fy * (grid[2, gy + 1, gx + 1] - grid[2, gy, gx + 1])
+            far_y = grid[3, gy, gx + 1] + fy * (grid[3, gy + 1, gx + 1] - grid[3, gy, gx + 1])
+            start = a * near_x + b * near_y + c
+            slope = (a * far_x + b * far_y + c - start) * inverse
+            # Counted from the node, not from the block: the same to the bit in every tile.
+            node = (gx - 1) * step - x0
+            left = max(0, node) if cell else 0
+            right = min(n, node + step) if cell < cells - 1 else n
+            for j in range(left, right):
+                out[j] = start + slope * (np.float32(j - node) + np.float32(0.5))

@@ -1,0 +1,41 @@
+"""The base layer that highlights, shadows and local contrast go by: small, whatever the output's size."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.adjust.registry import Development
+from tanner.core.colour.spaces import luminance_weights
+from tanner.core.memory import Slot
+from tanner.core.raw.reader import Source
+from tanner.core.render.linear import pre_gains, resample
+from tanner.core.render.outside import linear_of
+from tanner.core.render.views import full_size, geometry_groups, geometry_only
+from tanner.core.render.white import as_shot_white
+from tanner.core.tone import base
+
+F32 = NDArray[np.float32]
+GUIDE_EDGE = 480
+"""Long edge of the base layer, whatever the output: a radius means the same at every size."""
+GUIDES: Slot[F32] = Slot("guides", keep=2, heavy=True)
+"""Coefficients of the base layer (2, h, w), by the groups that affect geometry."""
+
+
+def base_layer(source: Source, development: Development, draft: bool) -> F32:
+    """Coefficients of the base layer for this geometry, before white balance and exposure are chosen."""
+
+    def make() -> F32:
+        w, h = full_size(source, development)
+        share = min(1.0, GUIDE_EDGE / max(w, h))
+        size = max(4, round(w * share)), max(4, round(h * share))
+        linear = linear_of(source, geometry_only(development), size, draft=draft)
+        planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+        resample(linear, 0, 0, planes)
+        camera, white = source.colour_by("")[0], as_shot_white(source)
+        numbers = camera.white_numbers(white)
+        # By the file's own profile, as shot: light is chosen on it, so it must not move with the light.
+        gains = np.asarray(1 / (pre_gains(linear.source) * numbers), dtype=np.float32)
+        to_luminance = luminance_weights() @ (camera.to_working(white) @ np.diag(numbers) @ np.diag(gains))
+        luminance = np.tensordot(to_luminance, planes, axes=1).astype(np.float32)
+        return base.coefficients(luminance)
+
+    return source.memory.get(GUIDES, geometry_groups(development), make)

@@ -1,0 +1,264 @@
+"""From the mosaic to resampled linear planes: levels, demosaicing and fall-off, and the one resampling."""
+
+import math
+import threading
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.adjust.registry import Development
+from tanner.core.memory import Slot
+from tanner.core.noise import stage
+from tanner.core.noise.controls import Noise
+from tanner.core.noise.methods import Strength
+from tanner.core.noise.planes import Shrunk
+from tanner.core.optics.fill import fill_beyond
+from tanner.core.optics.geometry import Geometry
+from tanner.core.optics.resample import WIDEN, box, lanczos, sensor_range, shrink, shrink_first, shrink_weights, warp
+from tanner.core.raw import blocks, demosaic
+from tanner.core.raw.reader import Source
+from tanner.core.render.reduction import Reduction, Supersampled, reduction
+from tanner.core.render.views import geometry_of
+
+F32 = NDArray[np.float32]
+STRIP = 128
+"""Rows of a strip; a multiple of 16, so that strips can become parts of one JPEG."""
+BINNED: Slot[F32] = Slot("binned", keep=2, heavy=True)
+"""The mosaic in blocks (3, h // k, w // k), by their side."""
+SHRUNK: Slot[Shrunk] = Slot("shrunk", heavy=True)
+DENOISED_BLOCKS: Slot[F32] = Slot("denoised blocks", keep=2, heavy=True)
+"""Blocks without their noise, by their side and the controls of noise."""
+
+
+@dataclass(frozen=True)
+class Linear:
+    """All that is needed to make linear planes of one frame at one output size.
+
+    Attributes:
+        source: without its noise where that was done; small_noise: what is left to be done at the size that is worked at.
+        pre: (3,) the balance before demosaicing.
+        outside: planes, the affine way to them and grain for what lies outside the frame, see `render.outside`.
+    """
+
+    source: Source
+    geometry: Geometry
+    small_noise: Noise | None
+    reduction: Reduction
+    larger: Supersampled | None
+    kernel: F32
+    pre: F32
+    outside: tuple[F32, F32, F32] | None = None
+
+
+def pre_gains(source: Source) -> NDArray[np.float64]:
+    """Factors that balance the mosaic as shot before demosaicing; ones for sources that are RGB."""
+    if source.facts.kind != "bayer":
+        return np.ones(3)
+    return 1 / np.array(source.facts.neutral)
+
+
+def make_linear(
+    source: Source, development: Development, output: tuple[int, int], draft: bool = False, fine: bool = False
+) -> Linear:
+    """The map, the reduction and the kernel for a frame at an output size; see `plan.make_plan` for the arguments."""
+    geometry = geometry_of(source, development, output)
+    bayer, larger = source.facts.kind == "bayer", None
+    how = reduction(geometry.scale, bayer, fine, source.small_level if draft else 0)
+    if how.times > 1:
+        size = output[0] * how.times, output[1] * how.times
+        larger = Supersampled(how.times, geometry_of(source, development, size), shrink_weights(how.times))
+    wanted = source.wanted
+    source, small_noise = _denoised(source, development.group(Noise), draft and how.blocks >= 4, draft)
+    source.wanted = wanted
+    kernel = lanczos(1.0 if how.stretch <= WIDEN else round(how.stretch, 2))
+    pre = np.ascontiguousarray(pre_gains(source), dtype=np.float32)
+    return Linear(source, geometry, small_noise, how, larger, kernel, pre)
+
+
+def _denoised(source: Source, noise: Noise, small: bool, draft: bool) -> tuple[Source, Noise | None]:
+    """The source without its noise; and what is left to be done at the size that is worked at."""
+    wanted = small and source.facts.kind == "bayer" and stage.method_for(source, noise) != "none"
+    if wanted and (noise.method == "quick" or stage.waits(source, noise)):
+        # Without strengths, so that moving one finds what is there.
+        faults = Noise(hot_pixels=noise.hot_pixels, moire=noise.moire)
+        return stage.quiet_source(source, faults), noise
+    return stage.quiet_source(source, noise, draft=draft, threads=2 if draft else 1), None
+
+
+def _f32(values: object) -> F32:
+    return np.ascontiguousarray(values, dtype=np.float32)
+
+
+class Work(threading.local):
+    """Buffers of one thread, kept between blocks: fresh memory costs more than the arithmetic."""
+
+    def __init__(self) -> None:
+        self.buffers: dict[str, F32] = {}
+        self.scratch = demosaic.scratch()
+
+    def get(self, name: str, *shape: int) -> F32:
+        count = math.prod(shape)
+        if name not in self.buffers or self.buffers[name].size < count:
+            self.buffers[name] = np.empty(int(count * 1.2), dtype=np.float32)
+        return self.buffers[name][:count].reshape(shape)
+
+
+work = Work()
+
+
+def _levels(source: Source, pre: F32) -> tuple[F32, F32]:
+    """Black and gain by row and column parity, so that white is 1 before the as-shot balance."""
+    black = np.array(source.facts.black, dtype=np.float64).reshape(2, 2)
+    ry, rx = source.facts.pattern or (0, 0)
+    balance = np.full((2, 2), float(pre[1]))
+    balance[ry, rx], balance[1 - ry, 1 - rx] = pre[0], pre[2]
+    return _f32(black), _f32(balance / (source.facts.white - black))
+
+
+def binned_planes(source: Source, pre: F32, k: int) -> F32:
+    """A mosaic in blocks of k px, (3, h // k, w // k), 1 at its white before the balance `pre` (3,)."""
+    black, gain = _levels(source, pre)
+    h, w = source.data.shape
+    planes = np.empty((3, h // k, w // k), dtype=np.float32)
+    ry, rx = source.facts.pattern or (0, 0)
+    demosaic.bin_mosaic(source.data, black, gain, ry, rx, k, planes)
+    return planes
+
+
+def binned(plan: Linear) -> F32:
+    """The whole mosaic in blocks, each colour for itself; in a draft, its noise shrunk at that size."""
+    memory, k = plan.source.memory, plan.reduction.blocks
+    planes = memory.get(BINNED, k, lambda: binned_planes(plan.source, plan.pre, k))
+    noise = plan.small_noise
+    if noise is None:
+        return planes
+    strength = Strength(noise.luminance, noise.colour)
+
+    def make() -> F32:
+        shrunk = memory.get(SHRUNK, k, lambda: Shrunk(planes, plan.source, plan.pre, k))
+        return np.asarray(shrunk.at(strength))
+
+    return memory.get(DENOISED_BLOCKS, (k, noise), make)
+
+
+def _whole(planes: F32) -> NDArray[np.int64]:
+    return np.array([0, planes.shape[1], 0, planes.shape[2]])
+
+
+def _block_planes(plan: Linear, y0: int, x0: int, y1: int, x1: int) -> tuple[F32, NDArray[np.int64], F32, float, F32]:
+    """Linear planes that cover the source of an output block, the window of them that does, their origin, pitch and shifts."""
+    source, k = plan.source, plan.reduction.blocks
+    bayer = source.facts.kind == "bayer"
+    shifts = np.zeros((3, 2), dtype=np.float32)
+    if plan.reduction.tiles:
+        # The pixels of one colour lie off the centre of their block by half a pixel.
+        ry, rx = source.facts.pattern or (0, 0)
+        shifts[0] = rx - 0.5, ry - 0.5
+        shifts[2] = 0.5 - rx, 0.5 - ry
+        whole = binned(plan)
+        return whole, _whole(whole), np.zeros(2, np.float32), float(k), shifts
+    reach = np.empty(4, dtype=np.float32)
+    sensor_range(plan.geometry.grid, y0, y1, x0, x1, reach)
+    pad = math.ceil(3 * k * plan.reduction.stretch) + 1
+    w, h = source.size
+    left = int(math.floor((max(float(reach[0]), -8.0) - pad) / k)) * k
+    top = int(math.floor((max(float(reach[2]), -8.0) - pad) / k)) * k
+    cols = max(10, math.ceil((min(float(reach[1]), w + 8.0) + pad - left) / k))
+    rows = max(10, math.ceil((min(float(reach[3]), h + 8.0) + pad - top) / k))
+    boxes = blocks.of(source, k) if bayer and k > 1 else None
+    ready = boxes.wanting(left, top, cols, rows) if boxes else None
+    if boxes and ready is not None:
+        if ready < rows:
+            planes = work.get("planes", 3, (rows - ready) * k, cols * k)
+            _demosaic(plan, top + ready * k, left, planes)
+            boxes.take(planes, top + ready * k, left)
+        # Beyond this window there may be nothing yet.
+        return boxes.planes, boxes.window(left, top, cols, rows), _f32((boxes.left, boxes.top)), float(k), shifts
+    if bayer and k == 1 and source.wanted:
+        planes = _shared(plan, (x0 <= 0, y0 <= 0), (x1, y1), (left, top, cols, rows))
+        return planes, _whole(planes), _f32((left, top)), 1.0, shifts
+    shape = (3, rows * k, cols * k)
+    planes = work.get("planes", *shape)
+    if bayer:
+        _demosaic(plan, top, left, planes)
+    else:
+        ys = np.clip(np.arange(top, top + shape[1]), 0, h - 1)
+        xs = np.clip(np.arange(left, left + shape[2]), 0, w - 1)
+        planes[:] = source.data[:, ys[0] : ys[-1] + 1][:, ys - ys[0]][:, :, xs]
+    if k > 1:
+        small = work.get("small", 3, rows, cols)
+        box(planes, 0, 0, k, small, 0, 0, rows, cols)
+        planes = small
+    return planes, _whole(planes), _f32((left, top)), float(k), shifts
+
+
+def _shared(plan: Linear, first: tuple[bool, bool], end: tuple[int, int], region: tuple[int, int, int, int]) -> F32:
+    """A demosaiced region of a full-size picture, left to smaller ones on its way; wider at the picture's sides for them."""
+    left, top, cols, rows = region
+    width, height = plan.geometry.size
+    before = blocks.WIDER * first[0], blocks.WIDER * first[1]
+    after = blocks.WIDER * (end[0] >= width), blocks.WIDER * (end[1] >= height)
+    planes = work.get("planes", 3, before[1] + rows + after[1], before[0] + cols + after[0])
+    _demosaic(plan, top - before[1], left - before[0], planes)
+    blocks.harvest(plan.source, planes, top - before[1], left - before[0])
+    if not any(before + after):
+        return planes
+    # Cut back: places are counted from the corner, and rounding goes by it.
+    tight = work.get("tight", 3, rows, cols)
+    tight[:] = planes[:, before[1] : before[1] + rows, before[0] : before[0] + cols]
+    return tight
+
+
+def _demosaic(plan: Linear, top: int, left: int, planes: F32) -> None:
+    """A region of the sensor, which may reach beyond it, as linear planes."""
+    black, gain = _levels(plan.source, plan.pre)
+    ry, rx = plan.source.facts.pattern or (0, 0)
+    demosaic.demosaic_region(plan.source.data, top, left, black, gain, ry, rx, work.scratch, planes)
+
+
+def resample(plan: Linear, y0: int, x0: int, out: F32) -> None:
+    """Fill a block of output pixels with linear planes."""
+    if plan.larger is not None:
+        _from_larger(plan, plan.larger, y0, x0, out)
+    else:
+        h, w = out.shape[1:]
+        planes, window, origin, pitch, shifts = _block_planes(plan, y0, x0, y0 + h, x0 + w)
+        warp(planes, window, origin, pitch, shifts, plan.geometry.grid, y0, x0, plan.kernel, out)
+    if plan.outside is not None:
+        fill_beyond(
+            plan.geometry.grid,
+            y0,
+            x0,
+            np.float32(plan.source.size[0]),
+            np.float32(plan.source.size[1]),
+            *plan.outside,
+            out,
+        )
+
+
+AROUND = 8
+"""px beyond a picture's sides that its map reaches for certain."""
+
+
+def _from_larger(plan: Linear, larger: Supersampled, y0: int, x0: int, out: F32) -> None:
+    """Fill a block from the same at a multiple of its size."""
+    m, (w, h) = larger.times, larger.geometry.size
+    top, left = m * y0 + shrink_first(m), m * x0 + shrink_first(m)
+    bottom, right = top + m * (out.shape[1] + 5), left + m * (out.shape[2] + 5)
+    t, b = max(top, -AROUND), min(bottom, h + AROUND)
+    l, r = max(left, -AROUND), min(right, w + AROUND)  # noqa: E741
+    part = work.get("larger", 3, b - t, r - l)
+    resample(replace(plan, geometry=larger.geometry, larger=None, outside=None), t, l, part)
+    if (t, l, b, r) != (top, left, bottom, right):
+        part = np.pad(part, ((0, 0), (t - top, bottom - b), (l - left, right - r)), mode="edge")
+    shrink(part, m, larger.weights, out)
+
+
+def render_planes(plan: Linear) -> F32:
+    """The resampled linear planes (3, h, w) of a whole plan, before any colour: for joining frames, and for tests."""
+    width, height = plan.geometry.size
+    planes = np.empty((3, height, width), dtype=np.float32)
+    for top in range(0, height, STRIP):
+        resample(plan, top, 0, planes[:, top : top + STRIP])
+    return planes

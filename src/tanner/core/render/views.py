@@ -1,0 +1,83 @@
+"""Where px lie: from the finished picture to the sensor, kept with the source while the same is asked for."""
+
+import math
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.adjust.registry import Development
+from tanner.core.memory import Slot
+from tanner.core.optics.crop import Crop, kept
+from tanner.core.optics.geometry import Geometry, build, kept_size
+from tanner.core.optics.lens import Optics
+from tanner.core.optics.perspective import Perspective
+from tanner.core.optics.view import View, orientation_of
+from tanner.core.raw.reader import Source
+
+F32 = NDArray[np.float32]
+VIEWS: Slot[tuple[View, str]] = Slot("views", keep=4, shared=True)
+"""From ideal places to the sensor's, by orientation, lens corrections and perspective."""
+GEOMETRIES: Slot[Geometry] = Slot("geometries", keep=4, heavy=True, shared=True)
+"""Maps, by the groups that affect geometry and the output's size."""
+
+
+def full_size(source: Source, development: Development) -> tuple[int, int]:
+    """Width and height that the development keeps at the source's own scale."""
+    crop = development.group(Crop)
+    return kept_size(source.size, orientation_of(source.facts.orientation, crop), crop)
+
+
+def geometry_groups(development: Development) -> tuple[Any, ...]:
+    """What a place in the picture depends on: a key for everything that is kept with a geometry."""
+    return development.affecting("geometry")
+
+
+def geometry_only(development: Development, **other: Any) -> Development:
+    """A development of which only the geometry is left, with other groups in their places."""
+    groups = {k: g if g.affects == "geometry" else type(g)() for k, g in development.groups.items()}
+    return Development({**groups, **other})
+
+
+def view_of(source: Source, development: Development) -> tuple[View, str]:
+    """From ideal places to the sensor's, and a warning or "".
+
+    A correction that folds the picture over is left out, with its reason.
+    """
+    optics, perspective = development.group(Optics), development.group(Perspective)
+    orientation = orientation_of(source.facts.orientation, development.group(Crop))
+
+    def make() -> tuple[View, str]:
+        lens, warning = source.lens_by(optics.chosen_lens)
+        view = View(source.size, orientation, optics, perspective, lens, lens.projection if lens else "rectilinear")
+        if view.bends:
+            # Only here: without it in the file, a whole database is read for it.
+            view = replace(view, focal=source.focal[0])
+        if view.folds():
+            warning = "These corrections fold the picture over, so they are left out. Lower the strengths, or choose another lens."
+            view = View(source.size, orientation, Optics(), Perspective(), None)
+        return view, warning
+
+    return source.memory.get(VIEWS, (orientation, optics, perspective), make)
+
+
+def geometry_of(source: Source, development: Development, output: tuple[int, int]) -> Geometry:
+    """The map of a frame at an output size."""
+
+    def make() -> Geometry:
+        return build(view_of(source, development)[0], development.group(Crop), output)
+
+    return source.memory.get(GEOMETRIES, (geometry_groups(development), output), make)
+
+
+def across(source: Source, development: Development, output: tuple[int, int]) -> F32:
+    """Where output px lie from the middle of the frame: the first one and the steps, in half diagonals of the frame, (4,)."""
+    crop = development.group(Crop)
+    up = view_of(source, development)[0].upright
+    cx, cy, w, h = kept(crop, *up)
+    half = math.hypot(*up) / 2
+    sx, sy = w / output[0], h / output[1]
+    return np.array(
+        [(cx - w / 2 + sx / 2) / half, (cy - h / 2 + sy / 2) / half, sx / half, sy / half], dtype=np.float32
+    )

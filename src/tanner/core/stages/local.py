@@ -1,0 +1,195 @@
+"""Highlights, shadows and local contrast: a gain read from the edge-aware base layer; an area's exposure is a gain, too."""
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+
+from tanner.core.colour.spaces import luminance_weights
+from tanner.core.jit import kernel
+from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.tone.light import Light, local_terms
+from tanner.core.tone.logs import exp2_row, log2_row
+
+if TYPE_CHECKING:
+    from tanner.core.adjust.registry import Development
+
+LUMA = f32(luminance_weights())
+"""(3,) luminance of the working space."""
+NO_GUIDE: F32 = np.zeros((2, 1, 1), np.float32)
+
+
+class Local(NamedTuple):
+    """
+    Attributes:
+        guide: (2, gh, gw) coefficients of the base layer, see `tone.base`.
+        ev: exposure that is in the planes already, in stops, which the guide does not know of.
+        terms: (3,), see `light.local_terms`.
+    """
+
+    on: bool
+    luma: F32
+    guide: F32
+    ev: np.float32
+    terms: F32
+
+
+@kernel
+def _guide_row(guide, row, x0, n, width, index, share, a, b):
+    """The base layer's two coefficients along a run of output pixels, on one row of the guide.
+
+    Args:
+        index: int32 (n,), share: float32 (n,), work space.
+    """
+    gw = guide.shape[2]
+    sx = np.float32(gw) / np.float32(width)
+    zero, most, before = np.float32(0.0), np.float32(gw - 1), np.int32(gw - 2)
+    start = (np.float32(x0) + np.float32(0.5)) * sx - np.float32(0.5)
+    for j in range(n):
+        index[j] = min(np.int32(min(max(start + np.float32(j) * sx, zero), most)), before)
+    for j in range(n):
+        share[j] = min(max(start + np.float32(j) * sx, zero), most) - np.float32(index[j])
+    # A loop for each look-up, so that it is done in vectors.
+    line = guide[0, row]
+    for j in range(n):
+        a[j] = line[np.uint64(index[j])]
+    line = guide[0, row, 1:]
+    for j in range(n):
+        a[j] += share[j] * (line[np.uint64(index[j])] - a[j])
+    line = guide[1, row]
+    for j in range(n):
+        b[j] = line[np.uint64(index[j])]
+    line = guide[1, row, 1:]
+    for j in range(n):
+        b[j] += share[j] * (line[np.uint64(index[j])] - b[j])
+
+
+@kernel
+def _guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
+    """The base layer's two coefficients along a run of output pixels, bilinear.
+
+    A row of the guide serves many rows of pixels: it is spread out once, and what is left is straight lines between two.
+
+    Args:
+        wide: float32 (4, n): both coefficients of the guide's row above and of the one below.
+        held: the row above that stands in `wide`, or -2 for none.
+
+    Returns:
+        The row above that stands there now.
+    """
+    gh = guide.shape[1]
+    v = (np.float32(y) + np.float32(0.5)) * np.float32(gh) / np.float32(height) - np.float32(0.5)
+    v = min(max(v, np.float32(0.0)), np.float32(gh - 1))
+    above = min(int(v), gh - 2)
+    fy = v - np.float32(above)
+    if above == held + 1:
+        for j in range(n):
+            wide[0, j] = wide[2, j]
+        for j in range(n):
+            wide[1, j] = wide[3, j]
+    elif above != held:
+        _guide_row(guide, above, x0, n, width, index, share, wide[0], wide[1])
+    if above != held:
+        _guide_row(guide, above + 1, x0, n, width, index, share, wide[2], wide[3])
+    top, bottom = wide[0], wide[2]
+    for j in range(n):
+        a[j] = top[j] + fy * (bottom[j] - top[j])
+    top, bottom = wide[1], wide[3]
+    for j in range(n):
+        b[j] = top[j] + fy * (bottom[j] - top[j])
+    return above
+
+
+@kernel
+def _gain_line(log, ca, cb, ev, up, down, local, out, n):
+    """Gain in EV from the base layer and what a pixel differs from it; see `light.local_terms`."""
+    mid = np.float32(2.4739312)  # minus log2 of mid-grey, 0.18
+    zero, one = np.float32(0.0), np.float32(1.0)
+    two, three = np.float32(2.0), np.float32(3.0)
+    for j in range(n):
+        # The guide was made before exposure: its slope works on the log without it.
+        base = ca[j] * (log[j] - ev) + cb[j] + ev
+        u = min(max((base + mid) * np.float32(0.25), zero), one)
+        v = min(max((-base - mid) * np.float32(0.2), zero), one)
+        out[j] = up * u * u * (three - two * u) + down * v * v * (three - two * v) + local * (log[j] - base)
+
+
+@kernel
+def local_row(r: F32, g: F32, b: F32, at: At, p: Local) -> None:
+    rows, n = at.work, at.n
+    lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
+    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
+    for j in range(n):
+        lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
+    log2_row(lum, log, n)
+    at.state[0] = _guide_line(
+        p.guide, at.y, at.x0, n, at.height, at.width, ca, cb, at.held, at.state[0], rows[5].view(np.int32), rows[6]
+    )
+    _gain_line(log, ca, cb, p.ev, p.terms[0], p.terms[1], p.terms[2], lum, n)
+    exp2_row(lum, gain, n)
+    for j in range(n):
+        r[j] *= gain[j]
+    for j in range(n):
+        g[j] *= gain[j]
+    for j in range(n):
+        b[j] *= gain[j]
+
+
+@kernel
+def _gain_fields(log, ca, cb, ev, add, up, down, local, out, n):
+    """`_gain_line` with a row for each term, and exposure added."""
+    mid = np.float32(2.4739312)
+    zero, one = np.float32(0.0), np.float32(1.0)
+    two, three = np.float32(2.0), np.float32(3.0)
+    for j in range(n):
+        # An area's exposure moves what highlights and shadows go by, as the picture's own does.
+        base = ca[j] * (log[j] - ev) + cb[j] + ev + add[j]
+        u = min(max((base + mid) * np.float32(0.25), zero), one)
+        v = min(max((-base - mid) * np.float32(0.2), zero), one)
+        ramps = up[j] * u * u * (three - two * u) + down[j] * v * v * (three - two * v)
+        out[j] = add[j] + ramps + local[j] * (log[j] + add[j] - base)
+
+
+@kernel
+def local_row_fields(r: F32, g: F32, b: F32, at: At, p: Local, field: F32) -> None:
+    """Field: exposure in stops, then the three terms."""
+    rows, n = at.work, at.n
+    lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
+    if p.guide.shape[1] > 1:
+        lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
+        for j in range(n):
+            lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
+        log2_row(lum, log, n)
+        at.state[0] = _guide_line(
+            p.guide, at.y, at.x0, n, at.height, at.width, ca, cb, at.held, at.state[0], rows[5].view(np.int32), rows[6]
+        )
+        _gain_fields(log, ca, cb, p.ev, field[0], field[1], field[2], field[3], lum, n)
+        exp2_row(lum, gain, n)
+    else:
+        exp2_row(field[0], gain, n)
+    for j in range(n):
+        r[j] *= gain[j]
+    for j in range(n):
+        g[j] *= gain[j]
+    for j in range(n):
+        b[j] *= gain[j]
+
+
+def _prepare(frame: Frame, development: "Development", moved: bool) -> Local:
+    terms = local_terms(development.group(Light))
+    uses = bool(terms.any()) or moved
+    return Local(uses, LUMA, frame.guide() if uses else NO_GUIDE, np.float32(frame.ev), terms)
+
+
+def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float, float, float, float]:
+    terms = Light.model_construct(
+        **{k: settings.get(f"light.{k}", 0.0) for k in ("highlights", "shadows", "local_contrast")}
+    )
+    up, down, local = local_terms(terms)
+    return settings.get("light.exposure", 0.0), float(up), float(down), float(local)
+
+
+STAGE = Stage(
+    "local", (Light,), _prepare, row=local_row,
+    fields=4, start=lambda p: (0.0, *p.terms), moves=_moves, row_fields=local_row_fields,
+)  # fmt: skip

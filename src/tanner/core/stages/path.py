@@ -1,0 +1,95 @@
+"""The main path of colour and tone: what happens to a row of px, in this order.
+
+Before it stand noise and geometry, after it sharpening and encoding (see `core.render`). A stage is added by its file and one
+line here: its adjustments are then declared, shown, followed, carried over, preset and documented as all others are.
+"""
+
+from collections import namedtuple
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from tanner.core.adjust.spec import Group
+from tanner.core.areas.fields import Areas, fill_fields
+from tanner.core.jit import kernel
+from tanner.core.noise.controls import Noise
+from tanner.core.noise.sharpen import Detail
+from tanner.core.optics.crop import Crop
+from tanner.core.optics.lens import Optics
+from tanner.core.optics.perspective import Perspective
+from tanner.core.stages import camera, local, look, output, profile_tables, saturation, tone, vignette
+from tanner.core.stages.stage import F32, WORK_ROWS, At, Frame, Stage, fuse
+
+if TYPE_CHECKING:
+    from tanner.core.adjust.registry import Development
+
+POINT: tuple[Stage, ...] = (
+    camera.STAGE,            # balanced camera values to the working space, exposure
+    profile_tables.HUE_SAT,  # the profile's first table
+    local.STAGE,             # highlights, shadows, local contrast
+    vignette.STAGE,
+    profile_tables.LOOK,     # the profile's second table
+    tone.STAGE,              # base curve, contrast, levels, point curve
+    saturation.STAGE,
+    look.STAGE,              # a .cube
+    output.STAGE,            # to the output space, then the root
+)  # fmt: skip
+AROUND: tuple[type[Group], ...] = (Optics, Noise, Detail, Perspective, Crop)
+"""Groups of what happens before and after."""
+GROUPS: dict[str, type[Group]] = {
+    g.key: g for g in sorted({*AROUND, *(g for s in POINT for g in s.groups)}, key=lambda g: g.rank)
+}
+"""All groups of adjustments, in working order."""
+FIELDS = sum(s.fields for s in POINT)
+Parameters = namedtuple("Parameters", [s.name for s in POINT])  # type: ignore[misc]
+_together = fuse(POINT, "point_stages")
+_together_with_fields = fuse(POINT, "point_stages_with_fields", with_fields=True)
+
+
+def parameters(frame: Frame, development: "Development", moved: np.ndarray | None = None) -> Any:
+    """The parameters of all stages.
+
+    Args:
+        moved: bool (FIELDS,): which of the fields areas move; None without areas.
+    """
+    found, first = [], 0
+    for stage in POINT:
+        assert stage.prepare is not None
+        moves = moved is not None and bool(moved[first : first + stage.fields].any())
+        first += stage.fields
+        found.append(stage.prepare(frame, development, moves))
+    return Parameters(*found)
+
+
+def starts(p: Any) -> F32:
+    """What the fields are without areas, float32 (FIELDS,)."""
+    values = [v for s in POINT if s.start is not None for v in s.start(getattr(p, s.name))]
+    return np.array(values, np.float32)
+
+
+@kernel
+def develop_block(planes: F32, y0: int, x0: int, width: int, height: int, p: Any) -> None:
+    """From balanced camera values to roots of linear output values, in place.
+
+    Args:
+        planes: float32 (3, h, w), which lie at y0, x0 in an output of width and height; p: `Parameters`.
+    """
+    h, w = planes.shape[1], planes.shape[2]
+    work, held = np.empty((WORK_ROWS, w), dtype=np.float32), np.empty((4, w), dtype=np.float32)
+    state = np.full(1, -2, dtype=np.int64)
+    for i in range(h):
+        at = At(y0 + i, x0, width, height, w, work, held, state)
+        _together(planes[0, i], planes[1, i], planes[2, i], at, p)
+
+
+@kernel
+def develop_block_with_areas(planes: F32, y0: int, x0: int, width: int, height: int, p: Any, areas: Areas) -> None:
+    """`develop_block` where areas move parameters of stages."""
+    h, w = planes.shape[1], planes.shape[2]
+    work, held = np.empty((WORK_ROWS, w), dtype=np.float32), np.empty((4, w), dtype=np.float32)
+    field = np.empty((areas.start.shape[0], w), dtype=np.float32)
+    state = np.full(1, -2, dtype=np.int64)
+    for i in range(h):
+        at = At(y0 + i, x0, width, height, w, work, held, state)
+        fill_fields(areas, y0 + i, x0, field, work, w)
+        _together_with_fields(planes[0, i], planes[1, i], planes[2, i], at, p, field)
