@@ -48,7 +48,7 @@ def _nested(values: dict[str, Any]) -> dict[str, Any]:
 
 
 def _settings(settings: Path | None, given: list[str]) -> dict[str, Any]:
-    from tanner.core.adjust.registry import adjustments, check_names, develop
+    from tanner.core.adjust.registry import check_names, declared, develop
 
     result: dict[str, Any] = {}
     if settings:
@@ -68,7 +68,8 @@ def _settings(settings: Path | None, given: list[str]) -> dict[str, Any]:
             value = json.loads(text)
         except ValueError:
             value = text
-        if adjustments()[key].spec.widget == "switch" and isinstance(value, str):
+        entry = declared(key)
+        if entry and entry.spec.widget == "switch" and isinstance(value, str):
             value = {"on": True, "off": False, "yes": True, "no": False}.get(value.lower(), value)
         result[key] = value
     develop(result)

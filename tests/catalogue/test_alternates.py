@@ -5,11 +5,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.alternates import MOST, add_alternate, make_alternates, take_out
-from tanner.catalogue.development import Resolver, redo, set_values, undo
+from tanner.catalogue.development import set_values
 from tanner.catalogue.filters import parse_filter
 from tanner.catalogue.importing import add_frame, known_contents
 from tanner.catalogue.models import WITH_GONE, Frame, FrameSet
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sets import move
+from tanner.catalogue.steps import redo, undo
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec

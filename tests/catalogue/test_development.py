@@ -4,22 +4,10 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import (
-    Resolver,
-    carry,
-    carry_list,
-    edited,
-    give_up,
-    history,
-    record,
-    redo,
-    set_offsets,
-    set_values,
-    state_after,
-    undo,
-    version,
-)
+from tanner.catalogue.development import carry, carry_list, edited, give_up, set_offsets, set_values
 from tanner.catalogue.models import Action, Frame, Patch
+from tanner.catalogue.resolver import Resolver, version
+from tanner.catalogue.steps import history, record, redo, state_after, undo
 from tanner.core.errors import SettingsError, TannerError
 
 

@@ -4,9 +4,11 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, set_values, undo
+from tanner.catalogue.development import set_values
 from tanner.catalogue.models import Frame, FrameSet
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sets import choose_lead, merge, move, propose_sets, rename
+from tanner.catalogue.steps import undo
 from tanner.core.errors import TannerError
 
 

@@ -7,19 +7,11 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import (
-    Resolver,
-    carry,
-    give_up,
-    rearrange,
-    reset,
-    set_offsets,
-    set_values,
-    undo,
-    wear,
-)
+from tanner.catalogue.development import carry, give_up, rearrange, reset, set_offsets, set_values, wear
 from tanner.catalogue.models import Frame, FrameSet
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sets import move, put_under
+from tanner.catalogue.steps import undo
 from tanner.core.errors import TannerError
 from tanner.core.series.worn import told
 

@@ -78,7 +78,7 @@ def test_offset_for_is_the_inverse_of_shifted(base: float, wanted: float) -> Non
     expected = min(max(wanted - base, -OFFSET_LIMITS[kind]), OFFSET_LIMITS[kind])
     assert amount == pytest.approx(expected, abs=1e-3)
     if abs(wanted - base) < 5:
-        assert shifted("light.exposure", base, kind, amount, (5500.0, 0.0)) == pytest.approx(wanted, abs=1e-3)
+        assert shifted("light.exposure", base, amount, (5500.0, 0.0)) == pytest.approx(wanted, abs=1e-3)
 
 
 @given(base=st.floats(2500, 12000), wanted=st.floats(2500, 12000))
@@ -86,7 +86,7 @@ def test_temperature_offsets_in_mired(base: float, wanted: float) -> None:
     kind, amount = offset_for("white.temperature", base, wanted, (5500.0, 0.0))
     assert kind == "mired"
     if abs(1e6 / wanted - 1e6 / base) < OFFSET_LIMITS[kind]:
-        assert shifted("white.temperature", base, kind, amount, (5500.0, 0.0)) == pytest.approx(wanted, rel=1e-3)
+        assert shifted("white.temperature", base, amount, (5500.0, 0.0)) == pytest.approx(wanted, rel=1e-3)
 
 
 def test_what_has_no_offset_says_so() -> None:

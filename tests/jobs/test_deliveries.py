@@ -9,8 +9,9 @@ import pytest
 from PIL import Image
 from sqlalchemy import select
 
-from tanner.catalogue.development import Resolver, set_values
+from tanner.catalogue.development import set_values
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame, Shoot
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import TEMPORARY, file_hash

@@ -10,7 +10,7 @@ from tanner.core.adjust.registry import develop
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.optics.perspective import rotation
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import LENSES, Source, read
 from tanner.core.render import full_size, linear_of, render_planes
 
 Array = np.ndarray
@@ -20,7 +20,9 @@ def source_of(planes: Array, lens: OpcodeLens | None = None, focal: float = 35.0
     """Linear camera RGB, so that nothing but the resampling lies between it and the result."""
     h, w = planes.shape[1:]
     facts = FrameFacts(path="x", kind="camera", width=w, height=h, focal_length_35mm=focal, focal_length_mm=focal)
-    return Source(facts, np.ascontiguousarray(planes, np.float32), cache={"lens": lens})
+    source = Source(facts, np.ascontiguousarray(planes, np.float32))
+    source.memory.put(LENSES, "", (lens, ""))
+    return source
 
 
 def resampled(source: Source, size: tuple[int, int], **values: object) -> Array:

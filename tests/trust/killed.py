@@ -6,8 +6,9 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from tanner.catalogue.development import Resolver, set_values
+from tanner.catalogue.development import set_values
 from tanner.catalogue.models import Frame
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sidecars import sidecar_of, write
 from tanner.catalogue.store import Catalogue
 from tanner.jobs.imports import import_now

@@ -80,7 +80,7 @@ def test_the_sheet_and_the_delivery_tell_of_it(originals: Path, tmp_path: Path) 
     catalogue = Catalogue(tmp_path / "data")
     with Workers(1) as workers:
         pictures = Pictures(catalogue, workers)
-        from tanner.catalogue.development import Resolver
+        from tanner.catalogue.resolver import Resolver
 
         with catalogue.read() as session:
             pictures.want([wish_for(Resolver(session, 1), session.scalars(select(Frame)).one())])

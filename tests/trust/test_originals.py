@@ -12,9 +12,9 @@ from made import exposure
 from sqlalchemy import select
 from typer.testing import CliRunner
 
-from tanner.catalogue.development import Resolver
 from tanner.catalogue.models import Delivery, Frame
 from tanner.catalogue.originals import GONE, REPLACED, check_all, check_frame, find_again, take_over
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.store import Catalogue
 from tanner.cli import app
 from tanner.core.errors import TannerError

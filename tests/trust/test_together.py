@@ -129,7 +129,7 @@ def test_words_with_markup_come_out_as_they_were_said(server: Running, tmp_path:
 
 def test_a_clock_that_went_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The order of steps is that in which they were made; a backup from the future does not stop new ones."""
-    from tanner.catalogue.development import record, undo
+    from tanner.catalogue.steps import record, undo
 
     catalogue = Catalogue(tmp_path)
     with catalogue.write() as session:

@@ -10,9 +10,10 @@ from pathlib import Path
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, record
 from tanner.catalogue.models import WITH_GONE, Action, Base, Frame, FrameSet
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sets import lead_without
+from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
 
 MOST = 99

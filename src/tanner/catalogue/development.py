@@ -1,245 +1,40 @@
-"""The development of frames: resolving their layers, and every change to them as an undoable action."""
+"""Every change to the development of frames, as an undoable action."""
 
-import hashlib
-import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import WITH_GONE, Action, Base, Frame, FrameSet, Patch, Shoot
-from tanner.catalogue.profiles import Rule, chosen_by_rule
-from tanner.core.adjust.registry import adjustments, blend, check_names, develop
-from tanner.core.errors import SettingsError, TannerError
+from tanner.catalogue.models import Action, Base, Frame
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.steps import record
+from tanner.core.adjust.items import Listed, name_of, new_id, of_things, things
+from tanner.core.adjust.registry import LISTS, adjustments, check_names, declared, develop
+from tanner.core.errors import SettingsError
 from tanner.core.series import worn
-from tanner.core.series.depends import About, settled
-from tanner.core.series.resolve import OFFSET_LIMITS, Layers, Resolved, followed, offset_for, resolve, shifted
+from tanner.core.series.resolve import (
+    OFFSET_LIMITS,
+    followed,
+    neutral,
+    offset_for,
+    offset_name,
+    resolve,
+    shifted,
+)
 
 Wearing = tuple[Frame, str, str, float, Mapping[str, Any]]
 """A frame, a preset's key and name, its amount in %, and its values for this frame at this amount."""
-KINDS: dict[str, type[Base]] = {"frame": Frame, "set": FrameSet, "shoot": Shoot}
-
-
-class Resolver:
-    """Resolves frames of one shoot; leads and the shoot's preset are looked up once.
-
-    Attributes:
-        coming: own values that leads are about to get in the same action as their followers.
-    """
-
-    def __init__(self, session: Session, shoot_id: int) -> None:
-        shoot = session.get(Shoot, shoot_id)
-        if shoot is None:
-            raise TannerError("This shoot is no longer there.")
-        self.shoot = shoot
-        self._preset = _known(shoot.preset.get("values", {}))
-        self._amount = shoot.preset.get("amount", 100) / 100
-        self._preset_at: dict[About, dict[str, Any]] = {}
-        query = select(FrameSet).where(FrameSet.shoot_id == shoot_id)
-        self.sets = {s.id: s for s in session.scalars(query)}
-        leads = [s.lead_id for s in self.sets.values() if s.lead_id]
-        self.leads = {f.id: f for f in session.scalars(select(Frame).where(Frame.id.in_(leads)))}
-        self.coming: dict[int, Mapping[str, Any]] = {}
-        self.rules: list[Rule] = session.info.get("rules", list)()
-
-    def lead_of(self, frame: Frame) -> Frame | None:
-        """The lead whose development this frame takes over; None for frames on their own.
-
-        A lead has one itself where its set stands under another set.
-        """
-        group = self.sets.get(frame.set_id or 0)
-        if group is None or not frame.follows:
-            return None
-        if group.lead_id == frame.id:
-            group = self.sets.get(group.under_id or 0)
-        lead = self.leads.get(group.lead_id or 0) if group else None
-        return None if lead is None or lead.id == frame.id else lead
-
-    def led_by(self, frame: Frame) -> dict[str, Any]:
-        """What a frame takes over from its lead, and that from the lead above it, and so on."""
-        chain: list[Frame] = []
-        lead = self.lead_of(frame)
-        while lead is not None and lead.id != frame.id and lead not in chain:
-            chain.append(lead)
-            lead = self.lead_of(lead)
-        values: dict[str, Any] = {}
-        for each in reversed(chain):
-            values |= followed(self.coming.get(each.id, each.own))
-        return values
-
-    def relative_to_lead(self, frame: Frame) -> bool:
-        """Whether corrections of exposure and light are kept as offsets. A lead's are values, for its followers take them."""
-        return self.lead_of(frame) is not None and not self.is_lead(frame)
-
-    def is_lead(self, frame: Frame) -> bool:
-        group = self.sets.get(frame.set_id or 0)
-        return group is not None and group.lead_id == frame.id
-
-    def layers(self, frame: Frame, own: Mapping[str, Any] | None = None) -> Layers:
-        kelvin, tint = frame.as_shot or (5500.0, 0.0)
-        return Layers(
-            defaults={**frame.starting, **self._by_rule(frame, kelvin)},
-            preset=self._by_preset(frame),
-            lead=self.led_by(frame),
-            own=frame.own if own is None else own,
-            offsets=frame.offsets,  # type: ignore[arg-type]
-            as_shot=(kelvin, tint),
-        )
-
-    def _by_preset(self, frame: Frame) -> dict[str, Any]:
-        """The shoot's preset for this frame: its values may depend on what the frame is."""
-        about = about_of(frame)
-        if about not in self._preset_at:
-            self._preset_at[about] = blend(settled(self._preset, about), self._amount)
-        return self._preset_at[about]
-
-    def _by_rule(self, frame: Frame, kelvin: float) -> dict[str, Any]:
-        """Defaults that the user's rules give: the camera profile for this camera in this light."""
-        key = chosen_by_rule(self.rules, frame.camera_names, kelvin) if self.rules else ""
-        return {"profile.camera": key} if key else {}
-
-    def resolve(self, frame: Frame) -> Resolved:
-        return resolve(self.layers(frame))
-
-
-def about_of(frame: Frame) -> About:
-    """What values of a preset may depend on."""
-    kelvin = frame.as_shot[0] if frame.as_shot else None
-    return About(frame.iso, kelvin, frame.camera, frame.lens, frame.height > frame.width)
-
-
-def _known(values: Mapping[str, Any]) -> dict[str, Any]:
-    return {k: v for k, v in values.items() if k in adjustments()}
-
-
-def version(frame: Frame, values: Mapping[str, Any]) -> str:
-    """A short name for what a frame looks like: changes with its file or its settings."""
-    text = json.dumps([frame.content, sorted(values.items())])
-    return hashlib.sha256(text.encode()).hexdigest()[:16]
-
-
-# --- actions ---------------------------------------------------------------------------------------
-
-
-def record(
-    session: Session, shoot_id: int, label: str, changes: Iterable[tuple[Base, Mapping[str, Any]]]
-) -> Action | None:
-    """Apply changes as one action; None when nothing differs."""
-    patches = []
-    for target, fields in changes:
-        before = {k: getattr(target, k) for k in fields}
-        after = {k: v for k, v in fields.items() if before[k] != v}
-        if not after:
-            continue
-        kind = next(k for k, c in KINDS.items() if isinstance(target, c))
-        patches.append(
-            Patch(kind=kind, target=target.id, before={k: before[k] for k in after}, after=after)  # type: ignore[attr-defined]
-        )
-        for key, value in after.items():
-            setattr(target, key, value)
-    if not patches:
-        return None
-    undone = select(Action).where(Action.shoot_id == shoot_id, Action.state == "undone")
-    for old in session.scalars(undone):
-        old.state = "left"
-    action = Action(shoot_id=shoot_id, label=label)
-    session.add(action)
-    session.flush()
-    for patch in patches:
-        patch.action_id = action.id
-        session.add(patch)
-    return action
-
-
-def _play(session: Session, action: Action, side: str) -> None:
-    for patch in session.scalars(select(Patch).where(Patch.action_id == action.id)):
-        target = session.get(KINDS[patch.kind], patch.target, execution_options=WITH_GONE)
-        if target is not None:
-            for key, value in getattr(patch, side).items():
-                setattr(target, key, value)
-
-
-def undo(session: Session, shoot_id: int) -> Action | None:
-    """Take the last action back; None when there is none."""
-    query = select(Action).where(Action.shoot_id == shoot_id, Action.state == "done").order_by(Action.id.desc())
-    action = session.scalars(query.limit(1)).first()
-    if action:
-        _play(session, action, "before")
-        action.state = "undone"
-    return action
-
-
-def redo(session: Session, shoot_id: int) -> Action | None:
-    """Bring the action back that was undone last."""
-    query = select(Action).where(Action.shoot_id == shoot_id, Action.state == "undone").order_by(Action.id)
-    action = session.scalars(query.limit(1)).first()
-    if action:
-        _play(session, action, "after")
-        action.state = "done"
-    return action
-
-
-def history(session: Session, frame: Frame, limit: int = 100) -> list[dict[str, Any]]:
-    """Steps that changed this frame's development, newest first."""
-    query = (
-        select(Action, Patch)
-        .join(Patch, Patch.action_id == Action.id)
-        .where(Patch.kind == "frame", Patch.target == frame.id, Action.state == "done")
-        .order_by(Action.id.desc())
-    )
-    steps = []
-    for action, patch in session.execute(query.limit(limit)):
-        if {"own", "offsets", "follows"} & set(patch.after):
-            steps.append({"action": action.id, "label": action.label, "at": action.at.isoformat()})
-    return steps
-
-
-def state_after(session: Session, frame: Frame, action_id: int) -> dict[str, Any]:
-    """The frame's own layer as it was right after an action; 0 is before the first one."""
-    state = {"own": frame.own, "offsets": frame.offsets, "follows": frame.follows, "worn": frame.worn}
-    query = (
-        select(Patch)
-        .join(Action, Patch.action_id == Action.id)
-        .where(Patch.kind == "frame", Patch.target == frame.id, Action.state == "done", Action.id > action_id)
-        .order_by(Action.id.desc())
-    )
-    for patch in session.scalars(query):
-        state |= {k: v for k, v in patch.before.items() if k in state}
-    return state
-
-
-def last_correction(session: Session, frame: Frame) -> tuple[dict[str, float], dict[str, float]] | None:
-    """How the frame's offsets were moved by its last steps in a row, and what they were before; None without any."""
-    query = (
-        select(Patch)
-        .join(Action, Patch.action_id == Action.id)
-        .where(Patch.kind == "frame", Patch.target == frame.id, Action.state == "done")
-        .order_by(Action.id.desc())
-    )
-    before: dict[str, float] | None = None
-    for patch in session.scalars(query):
-        if "offsets" not in patch.after:
-            break
-        before = patch.before["offsets"]
-    if before is None:
-        return None
-    kinds = sorted(set(before) | set(frame.offsets))
-    moved = {k: round(frame.offsets.get(k, 0.0) - before.get(k, 0.0), 4) for k in kinds}
-    moved = {k: v for k, v in moved.items() if abs(v) > 1e-6}
-    return (moved, dict(before)) if moved else None
-
-
-# --- changes to a development ------------------------------------------------------------------------
 
 
 def say(values: Mapping[str, Any]) -> str:
     """A change in a few words, for the history."""
     if len(values) != 1:
-        groups = list(dict.fromkeys(k.split(".")[0] for k in values))
+        groups = list(dict.fromkeys(k.split("/")[0] if "/" in k else k.split(".")[0] for k in values))
         return f"{len(values)} adjustments of {', '.join(groups)}"
     key, value = next(iter(values.items()))
-    spec = adjustments()[key].spec
+    entry = declared(key)
+    assert entry is not None
+    spec = entry.spec
     if isinstance(value, bool):
         return f"{spec.label}: {'on' if value else 'off'}"
     if isinstance(value, int | float):
@@ -266,15 +61,15 @@ def edited(
     follows = resolver.relative_to_lead(frame)
     as_shot = (frame.as_shot[0], frame.as_shot[1])
     for key, value in values.items():
-        kind = adjustments()[key].spec.offset
+        name = offset_name(key)
         below = resolved.base(key)
-        if kind:
-            offsets.pop(kind, None)
-        if kind and follows and key in relative and value is not None:
+        if name:
+            offsets.pop(name, None)
+        if name and follows and key in relative and value is not None:
             own.pop(key, None)
-            offset = offset_for(key, below, float(value), as_shot)[1]
-            if abs(offset) > 1e-6:
-                offsets[kind] = offset
+            offset = offset_for(key, below, value, as_shot)[1]
+            if offset is not None and (not isinstance(offset, float) or abs(offset) > 1e-6):
+                offsets[name] = offset
         elif value == below:
             own.pop(key, None)
         else:
@@ -370,7 +165,7 @@ def set_each_offset(
             shown = resolver.resolve(frame).values
             as_shot = (frame.as_shot[0], frame.as_shot[1])
             moved = {
-                keys[k]: shifted(keys[k], shown.get(keys[k]), k, v, as_shot)  # type: ignore[arg-type, index]
+                keys[k]: shifted(keys[k], shown.get(keys[k]), v, as_shot)  # type: ignore[index]
                 for k, v in deltas.items()
                 if abs(v) > 1e-6
             }
@@ -384,14 +179,17 @@ def set_each_offset(
 def give_up(session: Session, resolver: Resolver, frames: Sequence[Frame], keys: Sequence[str] | None) -> Action | None:
     """Give up own values and offsets (all of them, or those named): the frame follows again."""
     changes = []
-    table = adjustments()
     for frame in frames:
-        named = list(keys) if keys is not None else [k for k in frame.own if k in table and not table[k].spec.per_frame]
-        kinds = {table[k].spec.offset for k in named if k in table} if keys is not None else set(OFFSET_LIMITS)
+        named = list(keys) if keys is not None else list(followed(frame.own))
+        kinds = {offset_name(k) for k in named} if keys is not None else set(frame.offsets)
         own = {k: v for k, v in frame.own.items() if k not in named}
         offsets = {k: v for k, v in frame.offsets.items() if k not in kinds}
         changes.append((frame, {"own": own, "offsets": offsets, **({"worn": []} if keys is None else {})}))
-    label = "Departures given up" if keys is None else f"{', '.join(table[k].spec.label for k in keys[:3])} given up"
+    label = (
+        "Departures given up"
+        if keys is None
+        else f"{', '.join(e.spec.label for k in keys[:3] if (e := declared(k)))} given up"
+    )
     return record(session, resolver.shoot.id, label, changes)
 
 
@@ -448,14 +246,16 @@ def reset(session: Session, resolver: Resolver, frames: Sequence[Frame], groups:
     A follower then departs from its lead where the lead differs; to follow again is `give_up`.
     """
     keys = [k for k, a in adjustments().items() if groups is None or a.group in groups]
-    if not keys:
+    if not keys and not set(groups or ()) & set(LISTS):
         raise SettingsError("There is no such group of adjustments.")
     told = []
     for frame in frames:
         layers = resolver.layers(frame)
         start = {**layers.defaults, **layers.preset}
-        told.append((frame, {k: start.get(k, adjustments()[k].neutral) for k in keys}))
-    kinds = {adjustments()[k].spec.offset for k in keys} - {None}
+        shown = resolver.resolve(frame).values
+        listed = [k for k in shown if "/" in k and (groups is None or k.split("/")[0] in groups)]
+        told.append((frame, {k: start.get(k, neutral(k)) for k in (*keys, *listed)}))
+    kinds = {offset_name(k) for _, values in told for k in values}
     changes = []
     for frame, after in _edited_all(resolver, told):
         offsets = {k: v for k, v in after["offsets"].items() if k not in kinds}
@@ -476,7 +276,7 @@ def carry(
     """
     check_names(dict.fromkeys(keys))
     shown = resolver.resolve(source).values
-    values = {k: shown.get(k, adjustments()[k].neutral) for k in keys}
+    values = {k: shown.get(k, neutral(k)) for k in keys}
     action, changed = None, 0
     for shoot_id in dict.fromkeys(f.shoot_id for f in targets):
         there = resolver if shoot_id == resolver.shoot.id else Resolver(session, shoot_id)
@@ -506,4 +306,65 @@ def carry_list(resolver: Resolver, source: Frame) -> list[dict[str, Any]]:
                 "chosen": value != start and not entry.spec.per_frame,
             }
         )
+    for list_key, listed in LISTS.items():
+        for thing in things(resolved.values, list_key):
+            names = of_things(resolved.values, list_key, [thing["id"]])
+            row = {
+                "group": list_key,
+                "label": thing.get("name") or listed.title,
+                "unit": "",
+                "value": None,
+                "per_frame": False,
+            }
+            result.append(
+                {"key": f"{list_key}/{thing['id']}", "keys": sorted(names), "changed": True, "chosen": True, **row}
+            )
     return result
+
+
+# --- listed things -----------------------------------------------------------------------------------
+
+
+def add_thing(
+    session: Session, resolver: Resolver, frames: Sequence[Frame], listed: Listed, name: str, parts: Mapping[str, Any]
+) -> tuple[Action | None, str]:
+    """Make a listed thing on frames, as one step: the last of its list, with a name that no other there has; its id."""
+    ident, wanted = new_id(), []
+    for frame in frames:
+        there = things(resolver.resolve(frame).values, listed.key)
+        order = max((t.get("order", 0.0) for t in there), default=0.0) + 1.0
+        values = {**parts, "order": order, "name": _free(name, [t.get("name", "") for t in there])}
+        wanted.append((frame, {name_of(listed.key, ident, k): v for k, v in values.items()}))
+    return set_each(session, resolver, wanted, f"{listed.title} made: {name}"), ident
+
+
+def _free(name: str, taken: Sequence[str]) -> str:
+    number, candidate = 1, name
+    while candidate in taken:
+        number += 1
+        candidate = f"{name} {number}"
+    return candidate
+
+
+def remove_things(
+    session: Session, resolver: Resolver, frames: Sequence[Frame], listed: Listed, idents: Sequence[str]
+) -> Action | None:
+    """Remove listed things from frames. Where a frame follows one, it is left out on that frame only.
+
+    What followers changed in a thing that its lead gave up is without effect, and not lost: it works again after an undo.
+    """
+    wanted, names = [], []
+    for frame in frames:
+        resolved = resolver.resolve(frame)
+        values: dict[str, Any] = {}
+        for ident in idents:
+            kind = name_of(listed.key, ident, "kind")
+            if resolved.values.get(kind) is None:
+                continue
+            names.append(resolved.values.get(name_of(listed.key, ident, "name")) or listed.title)
+            if resolved.layers[kind] == "own":
+                values |= {k: neutral(k) for k in of_things(resolved.values, listed.key, [ident])}
+            else:
+                values[name_of(listed.key, ident, "present")] = False
+        wanted.append((frame, values))
+    return set_each(session, resolver, wanted, f"{', '.join(dict.fromkeys(names))} removed")

@@ -5,17 +5,19 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, about_of, record, wear_changes
+from tanner.catalogue.development import wear_changes
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import Action, Frame
-from tanner.core.adjust.registry import adjustments
+from tanner.catalogue.resolver import Resolver, about_of
+from tanner.catalogue.steps import record
 from tanner.core.series.preset import Preset
+from tanner.core.series.resolve import neutral
 from tanner.core.series.rules import meeting
 
 
 def would_apply(resolver: Resolver, frames: Sequence[Frame], library: Library) -> list[dict[str, Any]]:
     """For each frame the presets that rules give it, and how many adjustments would change."""
-    table, known = adjustments(), library.presets()[0]
+    known = library.presets()[0]
     given = library.by_rules((about_of(f), f.name) for f in frames)
     rows = []
     for frame, presets in zip(frames, given, strict=True):
@@ -24,7 +26,7 @@ def would_apply(resolver: Resolver, frames: Sequence[Frame], library: Library) -
         for each in presets:
             if not each.get("error"):
                 put |= known[each["key"]].at(each["amount"] / 100, about_of(frame))
-        changes = [k for k, v in put.items() if shown.get(k, table[k].neutral) != v]
+        changes = [k for k, v in put.items() if shown.get(k, neutral(k)) != v]
         rows.append({"frame": frame.id, "name": frame.name, "presets": presets, "changes": len(changes)})
     return rows
 

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import record
 from tanner.catalogue.models import Action, Base, Frame, FrameSet
+from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
 from tanner.core.raw.facts import camera_name
 from tanner.core.series.resolve import followed

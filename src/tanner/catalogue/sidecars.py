@@ -9,10 +9,13 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, record, set_each
+from tanner.catalogue.development import set_each
 from tanner.catalogue.models import Action, Frame, FrameSet, Patch
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.steps import record
 from tanner.catalogue.words import words_of
-from tanner.core.adjust.registry import adjustments
+from tanner.core.adjust.items import with_things_of
+from tanner.core.adjust.registry import LISTS, declared
 from tanner.core.errors import TannerError
 from tanner.core.output.files import write_whole
 from tanner.core.output.words import TEXT_FIELDS
@@ -139,11 +142,13 @@ def _last_change(session: Session, frame: Frame) -> str | None:
 def _differs(mine: Sidecar, theirs: Sidecar) -> list[dict[str, Any]]:
     """What two say differently: label, mine, theirs."""
     rows = []
-    table = adjustments()
     for key in sorted(set(mine.shown) | set(theirs.shown)):
-        a, b = (s.shown.get(key, table[key].neutral) if key in table else None for s in (mine, theirs))
-        if a != b and key in table:
-            rows.append({"label": table[key].spec.label, "mine": a, "theirs": b})
+        entry = declared(key)
+        if entry is None:
+            continue
+        a, b = (s.shown.get(key, entry.neutral) for s in (mine, theirs))
+        if a != b:
+            rows.append({"label": entry.spec.label, "mine": a, "theirs": b})
     for name in ("stars", "label", "follows"):
         if getattr(mine, name) != getattr(theirs, name):
             rows.append({"label": name, "mine": getattr(mine, name), "theirs": getattr(theirs, name)})
@@ -156,22 +161,28 @@ def _differs(mine: Sidecar, theirs: Sidecar) -> list[dict[str, Any]]:
 
 
 def settle(session: Session, resolver: Resolver, frame: Frame, take: str) -> Action | None:
-    """End a conflict: "mine" or "theirs" holds; the other version is kept aside as a file."""
+    """End a conflict: "mine" or "theirs" holds; the other version is kept aside as a file.
+
+    Listed things (areas) that only one of the two has stay either way: two machines that both added some lose none.
+    """
     path = beside(Path(frame.path), frame.alternate)
     data = _read(path)
     if data is None:
         raise TannerError(f"{frame.name}: its sidecar is no longer there. Nothing was changed.")
     action = None
+    theirs = parse_sidecar(data, path.name)
     if take == "theirs":
-        theirs = parse_sidecar(data, path.name)
         if theirs is None:
             raise TannerError(f"{path.name}: says nothing of this frame's development.")
         mine = sidecar_bytes(replace(sidecar_of(resolver, frame), changed=datetime.now(UTC)))
         write_whole(_aside(path, "mine"), mine, replace=False)
         fields = {k: getattr(theirs, k) for k in FIELDS} | {"keywords": list(theirs.keywords)}
+        fields["own"] = with_things_of(theirs.own, frame.own, LISTS)
         action = record(session, frame.shoot_id, f"{frame.name} as its sidecar says", [(frame, fields)])
     else:
         write_whole(_aside(path, "theirs"), data, replace=False)
+        own = with_things_of(frame.own, theirs.own if theirs else {}, LISTS)
+        action = record(session, frame.shoot_id, f"{frame.name}: areas of its sidecar", [(frame, {"own": own})])
     frame.sidecar = mark_of(data)
     return action
 

@@ -5,8 +5,8 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import record
 from tanner.catalogue.models import Action, Frame, Shoot
+from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
 from tanner.core.output.naming import check_template
 from tanner.core.output.words import TEXT_FIELDS, Words

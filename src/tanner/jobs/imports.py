@@ -11,10 +11,10 @@ from typing import Any
 from sqlalchemy import select
 
 from tanner.catalogue.alternates import add_alternate
-from tanner.catalogue.development import Resolver
 from tanner.catalogue.importing import add_frame, copy_in, known_contents
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import WITH_GONE, Frame, Shoot
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.ruling import apply_rules
 from tanner.catalogue.sets import propose_sets
 from tanner.catalogue.sidecars import alternates_for_import, read_for_import, sets_by_sidecar, take_over

@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from tanner.catalogue.development import Resolver, version
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.originals import check_frame
+from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.difference import ciede2000
 from tanner.core.errors import TannerError

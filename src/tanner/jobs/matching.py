@@ -11,9 +11,10 @@ from typing import Any
 
 import numpy as np
 
-from tanner.catalogue.development import Resolver, set_each_offset
+from tanner.catalogue.development import set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.catalogue.originals import same_or_refused
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.series.area import LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline

@@ -8,9 +8,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from tanner.catalogue.development import Resolver, version
 from tanner.catalogue.models import Frame
 from tanner.catalogue.originals import check_frame
+from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.noise.table import TABLE

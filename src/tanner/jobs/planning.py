@@ -10,8 +10,8 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.words import words_of
 from tanner.core.adjust.registry import Development, develop
 from tanner.core.optics.crop import Crop

@@ -9,8 +9,8 @@ from typing import Any
 from sqlalchemy import select
 
 from tanner.catalogue import sidecars
-from tanner.catalogue.development import Resolver
 from tanner.catalogue.models import Frame, Shoot
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.store import Catalogue
 
 log = logging.getLogger(__name__)

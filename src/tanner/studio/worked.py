@@ -6,11 +6,13 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, record, set_offsets, set_values
+from tanner.catalogue.development import set_offsets, set_values
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.profiles import Rule
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sets import put_under
+from tanner.catalogue.steps import record
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import read_dcp
 from tanner.core.colour.shelf import SHELF

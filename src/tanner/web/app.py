@@ -13,6 +13,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from tanner.core.errors import NotAllowed, TannerError
 from tanner.web import (
+    areas,
     bench,
     deliver,
     frames,
@@ -66,6 +67,7 @@ def create_app(services: Services) -> FastAPI:
         shoots,
         imports,
         frames,
+        areas,
         sets,
         bench,
         deliver,

@@ -9,9 +9,10 @@ from typing import Any
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.catalogue.development import Resolver, about_of, edited
+from tanner.catalogue.development import edited
 from tanner.catalogue.models import Frame
 from tanner.catalogue.originals import REPLACED, check_frame
+from tanner.catalogue.resolver import Resolver, about_of
 from tanner.core.adjust.registry import develop
 from tanner.core.errors import TannerError
 from tanner.core.measure import values_at

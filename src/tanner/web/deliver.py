@@ -10,9 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver
 from tanner.catalogue.filters import parse_filter
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec

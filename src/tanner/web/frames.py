@@ -8,17 +8,10 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.alternates import make_alternates, take_out
-from tanner.catalogue.development import (
-    Resolver,
-    carry,
-    carry_list,
-    give_up,
-    history,
-    record,
-    set_values,
-    state_after,
-)
+from tanner.catalogue.development import carry, carry_list, give_up, set_values
 from tanner.catalogue.originals import find_again, take_over
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.steps import history, record, state_after
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.white import picked
 from tanner.core.errors import TannerError

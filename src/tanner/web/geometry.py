@@ -5,7 +5,8 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.catalogue.development import Resolver, set_each
+from tanner.catalogue.development import set_each
+from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.registry import develop
 from tanner.core.errors import SettingsError, TannerError
 from tanner.core.optics.turn import turned

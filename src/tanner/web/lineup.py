@@ -8,8 +8,10 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, last_correction, record, set_each_offset
+from tanner.catalogue.development import set_each_offset
 from tanner.catalogue.models import Frame
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.steps import last_correction, record
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box, LookedFor
 from tanner.core.series.lineup import line_up

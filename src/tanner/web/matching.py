@@ -5,8 +5,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from pydantic import Field
 
-from tanner.catalogue.development import Resolver
 from tanner.catalogue.originals import same_or_refused
+from tanner.catalogue.resolver import Resolver
 from tanner.core.series.area import LookedFor, What
 from tanner.core.series.match import LIMITS
 from tanner.jobs.matching import Reference

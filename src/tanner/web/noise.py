@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
 
-from tanner.catalogue.development import Resolver
+from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.registry import develop
 from tanner.core.errors import TannerError
 from tanner.core.noise.controls import Method, Noise

@@ -10,7 +10,9 @@ from fastapi.templating import Jinja2Templates
 from sqlalchemy import select
 
 from tanner.catalogue.models import LABELS, Frame
-from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments
+from tanner.core.adjust.items import name_of
+from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, declared
+from tanner.core.areas.declare import AREAS
 from tanner.core.colour.spaces import SPACES
 from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
@@ -27,6 +29,12 @@ templates = Jinja2Templates(Path(__file__).parent / "templates")
 def _grouped() -> list[tuple[str, Any, list[Adjustment]]]:
     """Groups in working order with their declared adjustments, for the Bench."""
     return [(g, model, [a for a in adjustments().values() if a.group == g]) for g, model in GROUPS.items()]
+
+
+def _of_areas() -> list[Adjustment]:
+    """What each area can have, declared for one that stands for all: the page puts the chosen one's id in its place."""
+    names = ("amount", *AREAS.adjustments)
+    return [a for n in names if (a := declared(name_of(AREAS.key, "00000000", n)))]
 
 
 def page(request: Request, name: str, **values: Any) -> Response:
@@ -74,8 +82,18 @@ def bench_page(request: Request, shoot_id: int, desk: Desk, frame: int | None = 
                 return RedirectResponse(f"/shoots/{shoot_id}/import", 303)
         elif frame_of(session, frame).shoot_id != shoot_id:
             return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
-    table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in adjustments().values()}
-    return _shoot_page(request, desk, shoot_id, "bench", frame=frame, groups=_grouped(), table=json.dumps(table))
+    controls = _of_areas()
+    table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in (*adjustments().values(), *controls)}
+    return _shoot_page(
+        request,
+        desk,
+        shoot_id,
+        "bench",
+        frame=frame,
+        groups=_grouped(),
+        area_controls=controls,
+        table=json.dumps(table),
+    )
 
 
 @router.get("/shoots/{shoot_id}/lineup")

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.catalogue.development import Resolver
 from tanner.catalogue.profiles import Rule
+from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.dcp import read_dcp
 from tanner.core.colour.shelf import fits_names

@@ -7,10 +7,11 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import JSON, case, func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import Resolver, record, redo, undo, version
 from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, Shoot
+from tanner.catalogue.resolver import Resolver, version
+from tanner.catalogue.steps import record, redo, undo
 from tanner.catalogue.words import say_of_shoot
-from tanner.core.adjust.registry import adjustments
+from tanner.core.adjust.registry import declared
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
 from tanner.web.common import Desk, done, frames_of
@@ -184,8 +185,8 @@ SHEET_COLUMNS = (
 def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
     """What the Sheet and the ribbon show of one frame."""
     resolved = resolver.resolve(frame)
-    table = adjustments()
-    departs = [k for k in resolved.departures() if not table[k].spec.per_frame]
+    departs = [e for k in resolved.departures() if (e := declared(k)) and not e.spec.per_frame]
+    moved = [e for k in frame.offsets if "/" in k and (e := declared(k))]
     lead = resolver.is_lead(frame)
     follows = resolver.lead_of(frame) is not None
     return {
@@ -201,8 +202,8 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
         "lead": lead,
         "alternate": frame.alternate,
         "follows": follows,
-        "own": sorted({table[k].spec.label for k in departs}) if follows else [],
-        "crop": any(k in frame.own and table[k].spec.per_frame for k in frame.own if k in table),
+        "own": sorted({e.spec.label for e in (*departs, *moved)}) if follows else [],
+        "crop": any(e.spec.per_frame for k in frame.own if (e := declared(k))),
         "offsets": frame.offsets,
         "worked": bool(frame.own or frame.offsets) or (follows and bool(resolver.layers(frame).lead)),
         "error": frame.error,

@@ -5,8 +5,9 @@ from typing import Any, Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict
 
-from tanner.catalogue.development import Resolver, record
+from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sidecars import settle
+from tanner.catalogue.steps import record
 from tanner.web.common import Desk, done, frame_of
 from tanner.web.shoots import shoot_of
 

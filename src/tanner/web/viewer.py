@@ -26,6 +26,7 @@ from tanner.core.optics.crop import Crop, kept
 from tanner.core.piece import piece, telling_place
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, notes, render, view_of
+from tanner.core.render.views import places
 from tanner.core.tone.cube import through_cube
 from tanner.jobs.tasks import read_source
 from tanner.jobs.workers import Workers
@@ -48,6 +49,7 @@ class View(BaseModel):
         whole: the uncropped, unturned frame, for choosing the crop.
         before: as it was at the start, with the same geometry.
         sharpening: where the development sharpens, in grey, instead of the picture.
+        places: tell where px lie on the frame, for masks (see `core.render.views.places`).
         outside: mark colours that the output space (sRGB, or the proof's profile) cannot hold.
         proof: key of a user's ICC profile to show the picture as printed with; intent, paper: how.
     """
@@ -64,6 +66,7 @@ class View(BaseModel):
     before: bool = False
     marks: bool = False
     outside: bool = False
+    places: bool = False
     sharpening: bool = False
     proof: str = Field(default="", max_length=200)
     intent: Intent = "relative"
@@ -166,6 +169,7 @@ class Viewer:
         if view.zoom == 0:
             size = _fit(full, view.width, view.height, view.draft)
             header |= {"size": size, "region": [0, 0, *size], "whole": True}
+            header |= {"places": places(source, development, size)} if view.places else {}
             return self._drawn(source, development, size, view, None), header
         # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
         scale = min(view.zoom, 1.0)
@@ -176,6 +180,7 @@ class Viewer:
         top = min(max(round(view.y * size[1] - rh / 2), 0), size[1] - rh)
         region = (left, top, left + rw, top + rh)
         header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
+        header |= {"places": places(source, development, size)} if view.places else {}
         return self._drawn(source, development, size, view, region), header
 
     def _drawn(

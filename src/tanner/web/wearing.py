@@ -6,7 +6,8 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.catalogue.development import Resolver, about_of, rearrange, reset, wear
+from tanner.catalogue.development import rearrange, reset, wear
+from tanner.catalogue.resolver import Resolver, about_of
 from tanner.catalogue.ruling import apply_rules, would_apply
 from tanner.core.adjust.registry import GROUPS, blend
 from tanner.core.errors import SettingsError, TannerError
@@ -143,7 +144,7 @@ def save_preset(frame_id: int, body: Save, desk: Desk) -> dict[str, Any]:
     with desk.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    chosen = {k: v for k, v in values.items() if k.split(".")[0] in body.groups}
+    chosen = {k: v for k, v in values.items() if (k.split("/")[0] if "/" in k else k.split(".")[0]) in body.groups}
     if not chosen and not body.match:
         raise SettingsError("These groups are all at their neutral values: there is nothing to keep.")
     stored = None

@@ -94,6 +94,16 @@ def things(settings: Names, list_key: str) -> list[dict[str, Any]]:
     return sorted(there, key=lambda t: (t.get("order", 0.0), t["id"]))
 
 
+def with_things_of(own: Names, other: Names, lists: Iterable[str]) -> dict[str, Any]:
+    """Own settings, with the listed things that only the other one has."""
+    result = dict(own)
+    for list_key in lists:
+        there = grouped(own, list_key)
+        missing = [i for i in grouped(other, list_key) if i not in there]
+        result |= of_things(other, list_key, missing)
+    return result
+
+
 def of_things(settings: Names, list_key: str, idents: Iterable[str]) -> dict[str, Any]:
     """All names of some things: what carrying them over takes."""
     starts = tuple(f"{list_key}/{i}/" for i in idents)

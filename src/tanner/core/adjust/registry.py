@@ -20,8 +20,8 @@ Settings = Mapping[str, Any]
 G = TypeVar("G", bound=Group)
 LISTS: dict[str, Listed] = {AREAS.key: AREAS}
 """Lists of things that settings may hold, by key."""
-DIFFERENCES = {"mired": 200.0, "tint": 150.0}
-"""How far an adjustment may differ from the picture's, by the kind of its offset."""
+MIRED = 200.0
+"""How far the light of a listed thing may differ from the picture's."""
 
 
 @dataclass(frozen=True)
@@ -69,7 +69,7 @@ def _bound(metadata: Iterable[Any], name: str) -> float | None:
 
 def _plain(value: Any) -> Any:
     """A neutral value as JSON gives it back, so that the two can be compared."""
-    return [list(v) for v in value] if isinstance(value, list) else value
+    return [list(v) if isinstance(v, tuple) else v for v in value] if isinstance(value, list) else value
 
 
 def _declared_in(group: str, model: type[Group]) -> dict[str, Adjustment]:
@@ -110,7 +110,7 @@ def declared(key: str) -> Adjustment | None:
 def _difference(below: Adjustment, listed: Listed, key: str) -> Adjustment:
     """An adjustment of a listed thing: a difference from the picture's, where nothing is neutral."""
     kind = below.spec.offset or ""
-    reach = DIFFERENCES.get(kind) or (below.high or 0.0) - max(below.low or 0.0, 0.0)
+    reach = MIRED if kind == "mired" else (below.high or 0.0) - max(below.low or 0.0, 0.0)
     spec = replace(
         below.spec, offset=None, default_rule=None, unit="mired" if kind == "mired" else below.spec.unit,
         step=5.0 if kind == "mired" else below.spec.step,

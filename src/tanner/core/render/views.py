@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
+from tanner.core.areas.declare import to_places
 from tanner.core.memory import Slot
 from tanner.core.optics.crop import Crop, kept
-from tanner.core.optics.geometry import Geometry, build, kept_size
+from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
 from tanner.core.optics.view import View, orientation_of
@@ -81,3 +82,28 @@ def across(source: Source, development: Development, output: tuple[int, int]) ->
     return np.array(
         [(cx - w / 2 + sx / 2) / half, (cy - h / 2 + sy / 2) / half, sx / half, sy / half], dtype=np.float32
     )
+
+
+def places(
+    source: Source, development: Development, output: tuple[int, int], steps: int = 16
+) -> list[list[list[float]]]:
+    """Where px of the output lie on the frame: rows of [x, y] at even steps over it, as masks take them (see `areas.masks`)."""
+    geometry = geometry_of(source, development, output)
+    facts = source.facts
+    to = to_places((facts.width, facts.height), facts.orientation).astype(np.float64)
+    w, h = output
+    x = np.linspace(0, w, steps + 1) / STEP + 1
+    y = np.linspace(0, h, steps + 1) / STEP + 1
+    i = np.clip(y.astype(int), 0, geometry.grid.shape[1] - 2)
+    j = np.clip(x.astype(int), 0, geometry.grid.shape[2] - 2)
+    fy, fx = (y - i)[:, None], (x - j)[None, :]
+    nodes = geometry.grid[2:4].astype(np.float64)
+
+    def at(di: int, dj: int) -> NDArray[np.float64]:
+        found: NDArray[np.float64] = nodes[:, i + di][:, :, j + dj]
+        return found
+
+    sensor = (at(0, 0) * (1 - fx) + at(0, 1) * fx) * (1 - fy) + (at(1, 0) * (1 - fx) + at(1, 1) * fx) * fy
+    found = np.einsum("kc,cij->kij", to[:, :2], sensor) + to[:, 2][:, None, None]
+    result: list[list[list[float]]] = np.round(np.moveaxis(found, 0, -1), 5).tolist()
+    return result

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.adjust.registry import adjustments, develop
+from tanner.core.adjust.registry import develop
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import SPACES
 from tanner.core.colour.temperature import xy_to_temperature
@@ -91,8 +91,7 @@ def moved(values: Mapping[str, Any], offsets: Mapping[str, float], as_shot: tupl
     for kind, amount in offsets.items():
         key = KEYS[kind][0]
         if amount:
-            spec = adjustments()[key].spec
-            result[key] = shifted(key, result.get(key), spec.offset or "ev", amount, as_shot)
+            result[key] = shifted(key, result.get(key), amount, as_shot)
     return result
 
 

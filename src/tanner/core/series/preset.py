@@ -7,7 +7,8 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from tanner.core.adjust.registry import adjustments, blend, develop
+from tanner.core.adjust.items import renamed
+from tanner.core.adjust.registry import blend, declared, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.spec import explain
 from tanner.core.series.area import Kind, What
@@ -60,12 +61,12 @@ class Preset(BaseModel):
 
     def at(self, amount: float, about: About, leave: Container[str] = ()) -> dict[str, Any]:
         """Settings for a frame at an amount from 0 to 1.5, without the groups that are left as they are."""
-        known = {k: v for k, v in self.values.items() if k in adjustments() and adjustments()[k].group not in leave}
-        return blend(settled(known, about), amount)
+        known = {k: v for k, v in self.values.items() if (entry := declared(k)) and entry.group not in leave}
+        return blend(settled(renamed(known, self.name), about), amount)
 
     @property
     def unknown(self) -> list[str]:
-        return [k for k in self.values if k not in adjustments()]
+        return [k for k in self.values if declared(k) is None]
 
     def to_json(self) -> str:
         own = self.model_dump(mode="json", exclude={"match"} if self.match is None else None)
@@ -83,7 +84,7 @@ def parse_preset(text: str | bytes, where: str) -> Preset:
         for key, value in preset.values.items():
             chosen = depends(value)
             for each in [value] if chosen is None else chosen.values():
-                develop({key: each} if key in adjustments() else {})
+                develop({key: each} if declared(key) else {})
     except (ValidationError, SettingsError) as error:
         raise FormatError(f"{where}: is no preset that can be used: {explain(error)}") from None
     if preset.values and len(preset.unknown) == len(preset.values):

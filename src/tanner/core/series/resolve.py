@@ -2,18 +2,24 @@
 
 Weakest first: neutral values; defaults by rule; the shoot's preset; the set's lead; the frame's own
 values; its offsets, which are relative and come last so that they stay right when anything below changes.
+
+Offsets of the picture go by their kind (EV, mired, tint), those of listed things by full name: where a mask lies on this frame
+stays right when the lead's mask moves.
 """
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any, Literal
 
-from tanner.core.adjust.registry import Settings, adjustments
+from tanner.core.adjust.registry import Settings, adjustments, declared
 from tanner.core.adjust.spec import OffsetKind
+from tanner.core.areas import declare as places
 from tanner.core.colour.temperature import mired_shift
 
 Layer = Literal["neutral", "default", "preset", "lead", "own"]
-Offsets = Mapping[OffsetKind, float]
+Offsets = Mapping[str, Any]
+"""By kind for the picture, by full name for listed things."""
 OFFSET_LIMITS: dict[OffsetKind, float] = {"ev": 5.0, "mired": 200.0, "tint": 100.0}
 
 
@@ -26,7 +32,7 @@ class Layers:
         preset: the shoot's preset at its amount.
         lead: own values of the set's lead; empty for the lead itself and for frames that do not follow.
         own: own values of this frame.
-        offsets: by kind: EV, mired, tint.
+        offsets: see `Offsets`.
         as_shot: kelvin and tint of the light as the camera took it, which offsets start from when
             neither is set.
     """
@@ -59,18 +65,22 @@ class Resolved:
         return [k for k, layer in self.layers.items() if layer == "own" and self.values[k] != self.base(k)]
 
     def base(self, key: str) -> Any:
-        return self.below.get(key, adjustments()[key].neutral)
+        return self.below.get(key, neutral(key))
+
+
+def neutral(key: str) -> Any:
+    """The neutral value behind a name; None for one that nobody knows."""
+    entry = declared(key)
+    return None if entry is None else entry.neutral
 
 
 def followed(own: Settings) -> dict[str, Any]:
     """What followers take from a lead's own values: all but what belongs to one frame."""
-    table = adjustments()
-    return {k: v for k, v in own.items() if k in table and not table[k].spec.per_frame}
+    return {k: v for k, v in own.items() if (entry := declared(k)) and not entry.spec.per_frame}
 
 
 def resolve(layers: Layers) -> Resolved:
     """The settings of one frame. Unknown names (from a newer version) are left out, not refused."""
-    table = adjustments()
     values: dict[str, Any] = {}
     origin: dict[str, Layer] = {}
     below: dict[str, Any] = {}
@@ -84,40 +94,66 @@ def resolve(layers: Layers) -> Resolved:
         if layer == "own":
             below = dict(values)
         for key, value in settings.items():
-            if key in table:
+            if declared(key):
                 values[key], origin[key] = value, layer
-    for key, entry in table.items():
-        kind = entry.spec.offset
-        amount = layers.offsets.get(kind, 0.0) if kind else 0.0
-        if not kind or not amount:
-            continue
-        values[key] = shifted(key, values.get(key), kind, amount, layers.as_shot)
-        origin.setdefault(key, "neutral")
+    for name, amount in layers.offsets.items():
+        for key in (name,) if "/" in name else _of_kind().get(name, ()):
+            entry = declared(key)
+            if entry is None or entry.spec.offset is None or not amount:
+                continue
+            values[key] = shifted(key, values.get(key), amount, layers.as_shot)
+            origin.setdefault(key, "neutral")
     return Resolved(values, origin, below)
 
 
-def shifted(key: str, value: Any, kind: OffsetKind, amount: float, as_shot: tuple[float, float]) -> float:
+@cache
+def _of_kind() -> dict[str, tuple[str, ...]]:
+    """The picture's adjustments by the kind of their offset."""
+    found: dict[str, tuple[str, ...]] = {}
+    for key, entry in adjustments().items():
+        if entry.spec.offset:
+            found[entry.spec.offset] = (*found.get(entry.spec.offset, ()), key)
+    return found
+
+
+def shifted(key: str, value: Any, amount: Any, as_shot: tuple[float, float]) -> Any:
     """A value with an offset on it, kept inside its range."""
-    entry = adjustments()[key]
+    entry = declared(key)
+    assert entry is not None
+    kind = entry.spec.offset
+    if kind == "place":
+        return places.moved(value or entry.neutral, amount)
     if value is None:
-        value = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind, entry.neutral)
+        value = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind or "", entry.neutral)
     moved = mired_shift(value, amount) if kind == "mired" else value + amount
     low = moved if entry.low is None else entry.low
     high = moved if entry.high is None else entry.high
     return round(min(max(moved, low), high), 4)
 
 
-def offset_for(key: str, base: Any, wanted: float, as_shot: tuple[float, float]) -> tuple[OffsetKind, float]:
-    """The offset that takes a base value to a wanted one; the inverse of `shifted`.
+def offset_for(key: str, base: Any, wanted: Any, as_shot: tuple[float, float]) -> tuple[str, Any]:
+    """The offset (what it goes by, how much) that takes a base value to a wanted one; the inverse of `shifted`.
 
     Raises:
         KeyError: the adjustment has no offset.
     """
-    kind = adjustments()[key].spec.offset
-    if kind is None:
+    entry = declared(key)
+    kind = entry.spec.offset if entry else None
+    if entry is None or kind is None:
         raise KeyError(key)
+    if kind == "place":
+        by = places.between(base or entry.neutral, wanted)
+        return key, None if by == list(places.NOWHERE_ELSE) else by
     if base is None:
-        base = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind, adjustments()[key].neutral)
+        base = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind, entry.neutral)
     amount = 1e6 / wanted - 1e6 / base if kind == "mired" else wanted - base
     limit = OFFSET_LIMITS[kind]
     return kind, round(min(max(amount, -limit), limit), 4)
+
+
+def offset_name(key: str) -> str | None:
+    """What an adjustment's offset goes by: its kind for the picture, its full name in a listed thing; None for none."""
+    entry = declared(key)
+    if entry is None or entry.spec.offset is None:
+        return None
+    return key if "/" in key else entry.spec.offset

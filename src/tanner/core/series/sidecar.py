@@ -17,7 +17,7 @@ from xml.sax.saxutils import escape
 from pydantic import BaseModel
 
 from tanner import __version__
-from tanner.core.adjust.registry import adjustments, develop
+from tanner.core.adjust.registry import declared, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.words import SPACES, TEXT_FIELDS, Words, xmp_properties
 
@@ -190,7 +190,7 @@ def _sidecar(found: dict[str, Any]) -> Sidecar | None:
 
 def _known(values: dict[str, Any]) -> dict[str, Any]:
     """Values that this version knows, checked; those of a newer one are left out."""
-    known = {k: v for k, v in values.items() if k in adjustments()}
+    known = {k: v for k, v in values.items() if declared(k)}
     develop(known)
     return known
 

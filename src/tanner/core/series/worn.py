@@ -8,7 +8,8 @@ there before the lowest preset that sets them.
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from tanner.core.adjust.registry import adjustments
+from tanner.core.adjust.registry import declared
+from tanner.core.series.resolve import neutral, offset_name
 
 Entry = dict[str, Any]
 
@@ -25,7 +26,7 @@ def entry(
     """A preset to be put on top of those that a frame wears."""
     covered = {k for e in worn for k in e["values"]}
     first = [k for k in values if k not in covered]
-    kinds = {adjustments()[k].spec.offset for k in first if k in adjustments()} - {None}
+    kinds = {offset_name(k) for k in first}
     beneath = {
         "own": {k: own[k] for k in first if k in own},
         "offsets": {k: v for k, v in offsets.items() if k in kinds},
@@ -57,7 +58,7 @@ def rearranged(
         old = worn[place]
         covered = {k for e in after for k in e["values"]}
         first = [k for k in old["values"] if k not in covered]
-        kinds = {adjustments()[k].spec.offset for k in first if k in adjustments()} - {None}
+        kinds = {offset_name(k) for k in first}
         beneath = {
             "own": {k: base_own[k] for k in first if k in base_own},
             "offsets": {k: v for k, v in base_offsets.items() if k in kinds},
@@ -65,40 +66,36 @@ def rearranged(
         after.append({**old, "beneath": beneath})
     won = {k: worn[n]["values"][k] for k, n in winners(worn).items()}
     wins = {k: after[n]["values"][k] for k, n in winners(after).items()}
-    table = adjustments()
     values: dict[str, Any] = {}
     offsets: dict[str, float] = {}
     for key, value in won.items():
-        if key not in table:
-            continue
-        neutral = table[key].neutral
-        if shown.get(key, neutral) != value:
-            continue  # by hand since
+        if declared(key) is None or shown.get(key, neutral(key)) != value:
+            continue  # from a newer version; or by hand since
         if key in wins:
             values[key] = wins[key]
         else:
-            values[key] = base_own.get(key, below.get(key, neutral))
-            kind = table[key].spec.offset
-            if kind and kind in base_offsets:
-                offsets[kind] = base_offsets[kind]
+            values[key] = base_own.get(key, below.get(key, neutral(key)))
+            name = offset_name(key)
+            if name and name in base_offsets:
+                offsets[name] = base_offsets[name]
     return after, values, offsets
 
 
 def told(worn: Sequence[Entry], shown: Mapping[str, Any]) -> list[dict[str, Any]]:
     """What each preset does to a frame as it is now: its values in force, and what wins over the others."""
     place = winners(worn)
-    table = adjustments()
     result = []
     for n, each in enumerate(worn):
         lost = []
         for key, value in each["values"].items():
-            if key not in table:
+            entry = declared(key)
+            if entry is None:
                 continue
             if place[key] != n:
-                lost.append({"label": table[key].spec.label, "to": worn[place[key]]["name"]})
-            elif shown.get(key, table[key].neutral) != value:
-                lost.append({"label": table[key].spec.label, "to": "by hand"})
-        known = sum(k in table for k in each["values"])
+                lost.append({"label": entry.spec.label, "to": worn[place[key]]["name"]})
+            elif shown.get(key, entry.neutral) != value:
+                lost.append({"label": entry.spec.label, "to": "by hand"})
+        known = sum(declared(k) is not None for k in each["values"])
         result.append(
             {"key": each["key"], "name": each["name"], "amount": each["amount"], "sets": known, "in_force": known - len(lost), "lost": lost}
         )  # fmt: skip

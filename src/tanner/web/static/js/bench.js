@@ -1,5 +1,6 @@
 // The Bench: one frame and its set. Controls write into the frame's own layer; nothing needs saving.
 import { get, post } from "./api.js";
+import { Areas } from "./areas.js";
 import { carryOver } from "./carry.js";
 import { Compare } from "./compare.js";
 import { CropTool } from "./crop.js";
@@ -130,7 +131,8 @@ function grid(key) {
   }, 1500);
 }
 
-const relativeKeys = () => (relative ? offsetKeys : []);
+// Where an area lies on a follower is always kept relative: the lead's mask may move.
+const relativeKeys = () => [...(relative ? offsetKeys : []), ...Object.keys(draft).filter((k) => k.endsWith("/place"))];
 
 function redraw(quick) {
   picture.refresh(quick);
@@ -185,7 +187,7 @@ async function loadFrame(id, quiet = false) {
 
 function shown(key) {
   if (key in draft) return draft[key];
-  return key in frame.values ? frame.values[key] : table[key].neutral;
+  return key in frame.values ? frame.values[key] : table[key]?.neutral;
 }
 
 function infoOf(key) {
@@ -202,6 +204,7 @@ function fill() {
   for (const box of document.querySelectorAll(".switch input")) box.checked = shown(box.dataset.key);
   for (const list of document.querySelectorAll("select[data-key]")) list.value = shown(list.dataset.key);
   tools.fill();
+  areas.fill();
   for (const button of document.querySelectorAll("#index [data-group]")) {
     const name = button.dataset.group;
     if (!titles[name] || !table[`${name}.enabled`]) continue;
@@ -218,7 +221,7 @@ function fill() {
   const shutter = f.exposure_s ? (f.exposure_s < 0.5 ? `1/${number(1 / f.exposure_s, 0)} s` : `${number(f.exposure_s, 1)} s`) : "";
   const parts = [frame.name, f.focal_length_mm ? `${number(f.focal_length_mm, 0)} mm` : "", f.aperture ? `f/${number(f.aperture, 1)}` : "", shutter, f.iso ? `ISO ${f.iso}` : ""];
   byId("frame-data").textContent = parts.filter(Boolean).join("   ");
-  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || []), state.frame.seen?.damage].filter(Boolean).join(", ");
+  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || []), frame.seen?.damage].filter(Boolean).join(", ");
   lensChoice.say(shown("optics.chosen_lens"), f);
   for (const [id, key] of [["look", "profile.look"], ["look-space", "profile.look_space"]]) byId(id).value = shown(key);
   byId("give-look").href = `/api/frames/${frame.id}/look.cube`;
@@ -315,7 +318,10 @@ async function refresh() {
   if (group === "profile") profiles.load();
 }
 
-const edit = (values) => commit("/api/edit", { frames: targets(), values, relative: relativeKeys() });
+const edit = (values) => {
+  Object.assign(draft, values);
+  return commit("/api/edit", { frames: targets(), values, relative: relativeKeys() });
+};
 
 new Compare({
   frame: () => ({ id: frame.id, name: frame.name }),
@@ -325,7 +331,7 @@ new Compare({
 
 // --- controls ---------------------------------------------------------------------------------------
 
-for (const root of document.querySelectorAll(".rule, .curve")) {
+for (const root of document.querySelectorAll(".group:not([data-group=areas]) .rule, .curve")) {
   const about = table[root.dataset.key];
   controls.set(about.key, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
 }
@@ -356,10 +362,18 @@ function open(name) {
   for (const s of document.querySelectorAll(".group[data-group]")) s.hidden = s.dataset.group !== group;
   stopPick();
   tools.stop();
+  areas.begin(null);
+  const placing = group === "areas";
+  if (picture.places !== placing) {
+    picture.places = placing;
+    if (placing) picture.tool = areas;
+    else if (picture.tool === areas) picture.tool = null;
+    redraw(false);
+  }
   const cropping = group === "crop";
   if (picture.whole !== cropping) {
     picture.whole = cropping;
-    picture.tool = cropping ? crop : null;
+    picture.tool = cropping ? crop : placing ? areas : null;
     picture.forget();
     if (cropping) zoomTo(0);
     else redraw(false);
@@ -445,6 +459,23 @@ const tools = new FrameTools({
   others: () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : sheet.frames.filter((f) => f.set === frame.set).map((f) => f.id)).filter((id) => id !== frame.id),
 });
 
+const areas = new Areas({
+  picture,
+  table,
+  frame: () => frame,
+  shown,
+  layer: (key) => frame.layers[key],
+  draft(values) {
+    Object.assign(draft, values);
+    redraw(true);
+  },
+  edit: (values) => edit(values),
+  commit: (url, body) => commit(url, body),
+  refresh: () => refresh(),
+  targets: () => targets(),
+  carry: (keys) => carryHere(keys),
+});
+
 // --- presets, ribbon, tools -----------------------------------------------------------------------------
 
 const presets = new Presets({
@@ -528,13 +559,13 @@ async function alternate() {
   if (made) await go(made.made[0]);
 }
 
-async function carryHere() {
+async function carryHere(only = null) {
   const others = sheet.frames.filter((f) => f.id !== frame.id);
   const done = await carryOver(frame.id, titles, {
     chosen: [...ribbon.chosen].filter((id) => id !== frame.id),
     set: others.filter((f) => f.set === frame.set).map((f) => f.id),
     shoot: others.map((f) => f.id),
-  });
+  }, only);
   if (done) refresh();
 }
 
@@ -579,7 +610,7 @@ document.querySelector(".under").addEventListener("click", (event) => {
   if (toggles[what]) press(what);
 });
 document.querySelector('.ribbon-tools [data-do="alternate"]').addEventListener("click", alternate);
-document.querySelector('.ribbon-tools [data-do="carry"]').addEventListener("click", carryHere);
+document.querySelector('.ribbon-tools [data-do="carry"]').addEventListener("click", () => carryHere());
 document.querySelector('.ribbon-tools [data-do="reset"]').addEventListener("click", () => resetFrames(targets(), refresh));
 const SURROUNDS = ["mid", "dark", "white"];
 function dress(step = 0) {
@@ -611,7 +642,7 @@ useKeys("bench", [
   ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? `${n} stars` : "No stars", run: () => starring(n) })),
   { id: "lead", key: "t", label: "Make lead of its set", run: () => !frame.lead && commit(`/api/frames/${frame.id}/lead`, {}) },
   { id: "alternate", key: "Shift+a", label: "Alternate: one more development", run: alternate },
-  { id: "carry", key: "o", label: "Carry over …", run: carryHere },
+  { id: "carry", key: "o", label: "Carry over …", run: () => carryHere() },
   { id: "choose-set", key: "Ctrl+a", label: "Choose the whole set", run: () => ribbon.all() },
   { id: "pick", key: "p", label: "Pick a neutral place", run: () => (open("white"), byId("pick").click()) },
   ...[["ArrowLeft", -0.01, 0], ["ArrowRight", 0.01, 0], ["ArrowUp", 0, -0.01], ["ArrowDown", 0, 0.01]].map(([key, dx, dy]) => ({ id: `crop-${key}`, key: `Shift+${key}`, label: `Crop: move the frame (${key.slice(5).toLowerCase()})`, run: () => group === "crop" && tools.nudge(dx, dy) })),

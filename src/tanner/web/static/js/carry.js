@@ -4,6 +4,7 @@ import { byId, el, number, plural } from "./dom.js";
 import { shootId, tell, trying } from "./shell.js";
 
 function said(item) {
+  if (item.keys) return plural(item.keys.length, "value");
   const v = item.value;
   if (v === null) return "as shot";
   if (typeof v === "boolean") return v ? "on" : "off";
@@ -62,7 +63,7 @@ class Dialog {
     const all = el("input", { type: "checkbox" });
     const rows = items.map((item) => {
       const box = el("input", { type: "checkbox", value: item.key });
-      Object.assign(box, { changed: item.changed, own: item.per_frame, checked: item.chosen || (item.changed && ownToo()) });
+      Object.assign(box, { changed: item.changed, own: item.per_frame, keys: item.keys || [item.key], checked: item.chosen || (item.changed && ownToo()) });
       this.boxes.push(box);
       return el("label", { class: item.changed ? "carry-item" : "carry-item same" }, box, el("span", { text: item.per_frame ? `${item.label} (this frame's)` : item.label }), el("span", { class: "value", text: said(item) }));
     });
@@ -99,7 +100,7 @@ class Dialog {
   }
 
   keys() {
-    return this.boxes.filter((b) => b.checked).map((b) => b.value);
+    return this.boxes.filter((b) => b.checked).flatMap((b) => b.keys);
   }
 
   count() {
@@ -125,7 +126,7 @@ class Dialog {
       this.tick((b) => (b.own ? b.changed && event.target.checked : b.checked));
     };
     byId("carry-changed").onclick = () => this.tick((b) => b.changed && (!b.own || ownToo()));
-    byId("carry-last").onclick = () => this.tick((b) => kept().includes(b.value));
+    byId("carry-last").onclick = () => this.tick((b) => b.keys.every((k) => kept().includes(k)));
     this.count();
     const dialog = byId("carry");
     dialog.showModal();
@@ -144,11 +145,13 @@ class Dialog {
   }
 }
 
-// source: frame id; scopes: {chosen: [ids], set: [ids], shoot: [ids]}
-export async function carryOver(source, titles, scopes) {
+// source: frame id; scopes: {chosen: [ids], set: [ids], shoot: [ids]}; only: what is ticked at first, else what is usual
+export async function carryOver(source, titles, scopes, only = null) {
   const everything = await trying(() => get("/api/sets"));
   if (!everything) return false;
   const dialog = new Dialog(source, titles, scopes, everything.shoots);
   dialog.places();
-  return (await dialog.list()) ? dialog.open() : false;
+  if (!(await dialog.list())) return false;
+  if (only) dialog.tick((b) => only.includes(b.value));
+  return dialog.open();
 }

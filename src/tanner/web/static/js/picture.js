@@ -16,6 +16,7 @@ export class Picture {
     this.whole = false;
     this.marks = false;
     this.outside = false;
+    this.places = false; // where px lie on the frame comes along, for masks
     this.proof = "";
     this.paper = true;
     this.sharpening = false;
@@ -56,6 +57,7 @@ export class Picture {
       whole: this.whole,
       marks: this.marks,
       outside: this.outside,
+      places: this.places && !before,
       sharpening: this.sharpening && !before,
       proof: this.proof,
       paper: this.paper,
