@@ -209,7 +209,8 @@ def test_turning_turns_the_picture_as_it_is_seen(by: str, mirrored: bool, source
 
 def test_a_map_that_folds_over_is_left_out_with_a_word(source: Source) -> None:
     lens = OpcodeLens(np.array([[1.0, -0.9, 0.0, 0.0, 0.0, 0.0]]), None, source.size)
-    odd = Source(source.facts, source.data, cache={"lens": lens})
+    odd = Source(source.facts, source.data)
+    odd.memory.put(reader.LENSES, "", (lens, ""))
     development = develop({"optics.distortion": 200.0})
     assert any("fold" in n for n in notes(odd, development))
     plain = render(odd, develop({}), (150, 100))

@@ -13,7 +13,7 @@ from tanner.core.optics import database
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.optics.view import View
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
+from tanner.core.raw.reader import LENSES, Source
 from tanner.core.render import render
 
 SIZE = (3000, 2000)
@@ -146,7 +146,8 @@ def test_rendered_lines_are_straight(grid: Source) -> None:
     from tanner.core.lensmake.edges import chains
 
     lens = OpcodeLens(WARP, None, SIZE)
-    source = Source(grid.facts, grid.data, cache={"lens": lens})
+    source = Source(grid.facts, grid.data)
+    source.memory.put(LENSES, "", (lens, ""))
     worst = {}
     for strength in (0.0, 100.0):
         pixels = render(source, develop({"optics.distortion": strength, "optics.lateral_colour": strength}), SIZE)

@@ -3,7 +3,8 @@
 import sys
 from pathlib import Path
 
-from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments
+from tanner.core.adjust.items import Listed, name_of
+from tanner.core.adjust.registry import GROUPS, LISTS, Adjustment, adjustments, declared
 
 
 def _range(a: Adjustment) -> str:
@@ -43,7 +44,27 @@ def adjustments_page() -> str:
             if a.group == key:
                 own = " Belongs to one frame." if a.spec.per_frame else ""
                 lines.append(f"| `{a.key}` | {a.spec.label} | {_range(a)} | {_neutral(a)} | {a.spec.help}{own} |")
+    for listed in LISTS.values():
+        lines += _listed(listed)
     return "\n".join(lines) + "\n"
+
+
+def _listed(listed: Listed) -> list[str]:
+    """A list of things: what each has of its own, and what it changes as a difference from the picture's."""
+    head = [
+        "",
+        f"## {listed.title}s",
+        "",
+        f"{listed.parts.about} Each has an id of eight hexadecimal digits in its names.",
+    ]
+    lines = [*head, "", "| name | | range | neutral | |", "|---|---|---|---|---|"]
+    for name in (*listed.parts.model_fields, *listed.adjustments):
+        a = declared(name_of(listed.key, "00000000", name))
+        assert a is not None
+        about = f"{a.spec.help} A difference from the picture's." if name in listed.adjustments else a.spec.help
+        text = _neutral(a) if a.spec.widget != "item" else ""
+        lines.append(f"| `{listed.key}/ID/{name}` | {a.spec.label} | {_range(a)} | {text} | {about} |")
+    return lines
 
 
 if __name__ == "__main__":

@@ -102,7 +102,7 @@ def vignette_row(r: F32, g: F32, b: F32, at: At, p: Vignette) -> None:
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Vignette:
     finish = development.group(Finish)
     middle, soft = finish.vignette_middle / 100, finish.vignette_softness / 100
-    inner = middle * (1 - soft)
+    inner = middle * (1 - soft / 2)
     outer = max(middle + (1 - middle) * soft, inner + 0.02)
     w, h = frame.geometry.size
     longest, circle = max(w, h), max(finish.vignette_roundness, 0.0) / 100

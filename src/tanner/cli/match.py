@@ -2,12 +2,24 @@
 
 import json
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
+from tanner.cli.common import Json, fail, named, say, settings_of
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Kind
+from tanner.core.series.area import Box, Kind
+
+
+def _box(text: str) -> Box:
+    """An area from four shares, as --area gives it."""
+    try:
+        x0, y0, x1, y1 = (float(v) for v in text.split(","))
+    except ValueError:
+        x0 = x1 = y0 = y1 = -1.0
+    if not all(0 <= v <= 1 for v in (x0, y0, x1, y1)):
+        raise fail("write --area as four shares, for example 0.1,0.1,0.4,0.3.")
+    return x0, y0, x1, y1
 
 
 def match(
@@ -24,33 +36,20 @@ def match(
     most: Annotated[float, typer.Option(min=0.1, max=5, help="The largest change of exposure, in EV.")] = 2.0,
     what: Annotated[str, typer.Option(help="both, exposure or white.")] = "both",
     settings: Annotated[Path | None, typer.Option(help="JSON file of settings that all frames have.")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")] = False,
+    as_json: Json = False,
 ) -> None:
     """Say by how much exposure and white balance of frames must move to agree with a reference."""
     from tanner.jobs.matching import Reference, Wish, matched
     from tanner.jobs.workers import Workers
 
-    try:
-        values: dict[str, Any] = json.loads(settings.read_text()) if settings else {}
-        box = None
-        if area:
-            numbers = [float(v) for v in area.split(",")]
-            if len(numbers) != 4 or not all(0 <= v <= 1 for v in numbers):
-                raise ValueError
-            box = (numbers[0], numbers[1], numbers[2], numbers[3])
-    except (OSError, ValueError):
-        typer.echo(
-            "tanner: write --area as four shares, for example 0.1,0.1,0.4,0.3, and settings as a JSON file.", err=True
-        )
-        raise typer.Exit(2) from None
+    values = settings_of(settings, [])
+    box = _box(area) if area else None
     if what not in ("both", "exposure", "white"):
-        typer.echo(f"tanner: {what} cannot be matched. There are: both, exposure, white.", err=True)
-        raise typer.Exit(2)
+        raise fail(f"{what} cannot be matched. There are: both, exposure, white.")
     kinds: dict[Kind, bool] = {"backdrop": backdrop, "skin": face, "chart": chart, "card": card}
     asked = [k for k, on in kinds.items() if on]
     if len(asked) + bool(area) > 1:
-        typer.echo("tanner: choose one area: --area, --backdrop, --face, --chart or --card.", err=True)
-        raise typer.Exit(2)
+        raise fail("choose one area: --area, --backdrop, --face, --chart or --card.")
     start = Reference(str(reference), values, True, box, asked[0] if asked else "backdrop", tone=tone, most=most)
     failed = False
     with Workers(min(2, len(files))) as workers:
@@ -60,7 +59,7 @@ def match(
                 done = job.result()
             except TannerError as error:
                 failed = True
-                typer.echo(f"tanner: {file.name}: {error}".replace(f"{file.name}: {file.name}", file.name), err=True)
+                say(named(file, error))
                 if as_json:
                     typer.echo(json.dumps({"path": str(file), "error": str(error)}))
                 continue

@@ -3,11 +3,11 @@
 import csv
 import json
 import sys
-from pathlib import Path
 from typing import Annotated
 
 import typer
 
+from tanner.cli.common import DATA, DataFolder, Json, fail
 from tanner.core.errors import TannerError
 from tanner.core.series.area import KINDS
 
@@ -15,28 +15,24 @@ from tanner.core.series.area import KINDS
 def lineup(
     shoot: Annotated[str, typer.Option(help="Name of the shoot.")],
     set_: Annotated[str, typer.Option("--set", metavar="NAME", help="Name of the set.")],
-    data: Annotated[Path, typer.Option("--data", help="Where the catalogue lies.", envvar="TANNER_DATA")] = Path(
-        "~/.local/share/tanner"
-    ),
+    data: DataFolder = DATA,
     tolerance: Annotated[float, typer.Option(min=0.1, max=20, help="CIEDE2000 within which frames agree.")] = 1.0,
     area: Annotated[
         str, typer.Option(help="What is measured: backdrop, face, skin, chart (grey patch) or card.")
     ] = "backdrop",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    as_json: Json = False,
 ) -> None:
     """Measure an area of a set's frames, as they are developed, against the lead's; 1 when some are outside."""
     from tanner.jobs.lineups import measured_set
 
     kind = next((k for k in KINDS if k == area), None)
     if kind is None:
-        typer.echo(f"tanner: there is no area called {area}. There are: {', '.join(KINDS)}.", err=True)
-        raise typer.Exit(2)
+        raise fail(f"there is no area called {area}. There are: {', '.join(KINDS)}.")
     try:
         found = measured_set(data.expanduser(), shoot, set_, tolerance, kind)
     except TannerError as error:
-        typer.echo(f"tanner: {error}", err=True)
-        raise typer.Exit(2) from None
+        raise fail(error) from None
     if as_json:
         typer.echo(json.dumps(found, indent=1))
     elif as_csv:

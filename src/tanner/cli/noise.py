@@ -9,6 +9,7 @@ from typing import Annotated
 
 import typer
 
+from tanner.cli.common import Json, fail
 from tanner.core.errors import TannerError
 
 
@@ -22,30 +23,29 @@ def denoise(
     suffix: Annotated[
         str, typer.Option(help="Name of the copies; {name} and {method} are filled in.")
     ] = "{name}-quiet",
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON, one line a file.")] = False,
+    as_json: Json = False,
 ) -> None:
     """Write quiet copies of raw files: open DNG files, marked so that nothing is done twice."""
     from tanner.core.noise.methods import METHODS, Strength
     from tanner.core.noise.prepass import denoise_file
 
     if method not in METHODS:
-        typer.echo(f"tanner: There is no method called {method}. There are: {', '.join(METHODS)}.", err=True)
-        raise typer.Exit(2)
+        raise fail(f"There is no method called {method}. There are: {', '.join(METHODS)}.")
     trouble = False
     threads = min(4, os.cpu_count() or 1)
     for file in files:
         began = time.monotonic()
 
-        def say(share: float, name: str = file.name, began: float = began) -> None:
+        def progress(share: float, name: str = file.name, began: float = began) -> None:
             if sys.stderr.isatty():
                 left = (time.monotonic() - began) * (1 - share) / max(share, 0.01)
                 end = "\n" if share == 1 else ""
                 typer.echo(f"\r{name}: {share:.0%}, {left:.0f} s left   {end}", err=True, nl=False)
 
         try:
-            done = denoise_file(file, method, Strength(luminance, colour, detail), to, suffix, say, threads)
+            done = denoise_file(file, method, Strength(luminance, colour, detail), to, suffix, progress, threads)
         except TannerError as error:
-            typer.echo(f"tanner: {error}", err=True)
+            say(error)
             trouble = True
             continue
         typer.echo(

@@ -7,15 +7,10 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
+from tanner.cli.common import Json, fail
 from tanner.core.errors import TannerError
 
 app = typer.Typer(no_args_is_help=True, help="Camera profiles: make one from chart shots, or look into one.")
-Json = Annotated[bool, typer.Option("--json", help="Print one JSON object.")]
-
-
-def _fail(message: str, code: int = 2) -> typer.Exit:
-    typer.echo(f"tanner: {message}", err=True)
-    return typer.Exit(code)
 
 
 def parse_corners(text: str) -> Any:
@@ -25,7 +20,7 @@ def parse_corners(text: str) -> Any:
     except ValueError:
         values = np.zeros(0)
     if values.shape != (4, 2) or (values < 0).any() or (values > 1).any():
-        raise _fail("--corners wants four points such as 0.2,0.2 0.8,0.2 0.8,0.8 0.2,0.8 (shares of the picture)")
+        raise fail("--corners wants four points such as 0.2,0.2 0.8,0.2 0.8,0.8 0.2,0.8 (shares of the picture)")
     return values
 
 
@@ -65,13 +60,13 @@ def make(
     from tanner.core.raw.reader import read
 
     if output.suffix.lower() != ".dcp":
-        raise _fail("the profile's name ends in .dcp")
+        raise fail("the profile's name ends in .dcp")
     if output.exists() and not replace:
-        raise _fail(f"{output} is there already; choose another name or give --replace", 1)
+        raise fail(f"{output} is there already; choose another name or give --replace", 1)
     if len(charts) > 2:
-        raise _fail("a profile is made from one chart shot, or from two")
+        raise fail("a profile is made from one chart shot, or from two")
     if aim not in ("published", "seen"):
-        raise _fail("--aim is published or seen")
+        raise fail("--aim is published or seen")
     by_hand = [parse_corners(c) if c else None for c in (corners, corners2)]
     try:
         shots = [Shot(read(p), n, c) for p, n, c in zip(charts, (light, light2), by_hand, strict=False)]
@@ -81,7 +76,7 @@ def make(
         )
         write_whole(output, write_dcp(made.profile), replace=replace)
     except TannerError as error:
-        raise _fail(str(error), 1) from None
+        raise fail(str(error), 1) from None
     if as_json:
         typer.echo(json.dumps({"path": str(output), **made.report}))
         return
@@ -110,7 +105,7 @@ def show(profile: Annotated[Path, typer.Argument(metavar="FILE.dcp")], as_json: 
     try:
         found = load(profile)
     except TannerError as error:
-        raise _fail(str(error), 1) from None
+        raise fail(str(error), 1) from None
     facts = describe(found)
     if as_json:
         typer.echo(json.dumps(facts))

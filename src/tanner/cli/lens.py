@@ -6,10 +6,10 @@ from typing import Annotated, Any
 
 import typer
 
+from tanner.cli.common import FAILED, Json, fail
 from tanner.core.errors import TannerError
 
 app = typer.Typer(no_args_is_help=True, help="Lens corrections: what is found for a file, and what there is.")
-Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
 @app.command()
@@ -20,8 +20,7 @@ def find(file: Annotated[Path, typer.Argument(help="A raw file.")], as_json: Jso
     try:
         source = read(file, pixels=False)
     except TannerError as error:
-        typer.echo(f"tanner: {error}", err=True)
-        raise typer.Exit(1) from None
+        raise fail(error, FAILED) from None
     facts, lens = source.facts, source.lens
     found: dict[str, Any] = {
         "path": str(file),
@@ -55,8 +54,7 @@ def make(
         xml, report = make_lens([read(f) for f in files if f != even], read(even) if even else None)
         write_whole(out, xml.encode(), replace=True)
     except TannerError as error:
-        typer.echo(f"tanner: {error}", err=True)
-        raise typer.Exit(1) from None
+        raise fail(error, FAILED) from None
     if as_json:
         typer.echo(json.dumps({**report, "path": str(out)}))
         return

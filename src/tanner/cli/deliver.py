@@ -7,9 +7,9 @@ from typing import Annotated, Any
 
 import typer
 
+from tanner.cli.common import DATA, DataFolder, Json, say
 from tanner.core.errors import TannerError
 
-DATA = Path("~/.local/share/tanner")
 KINDS = ("contact", "order", "table", "record", "checksums", "zip")
 
 
@@ -32,8 +32,8 @@ def deliver(
     map_: Annotated[
         list[str] | None, typer.Option("--map", metavar="HERE=THERE", help="A folder as the cluster's workers call it.")
     ] = None,
-    data: Annotated[Path, typer.Option("--data", help="Where the catalogue lies.", envvar="TANNER_DATA")] = DATA,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object a line.")] = False,
+    data: DataFolder = DATA,
+    as_json: Json = False,
 ) -> None:
     """Write frames of a shoot through output specs."""
     from sqlalchemy import select
@@ -139,9 +139,9 @@ def _say(row: dict[str, Any], as_json: bool) -> None:
         notes = f"  ({'; '.join(row['notes'])})" if row["notes"] else ""
         typer.echo(f"{row['target']}  {row['width']} × {row['height']} px{notes}")
     elif "error" in row:
-        typer.echo(f"tanner: {row['error']}", err=True)
+        say(row["error"])
     elif row.get("state") == "failed":
-        typer.echo(f"tanner: {row['original']}, {row['spec']}: {row['message']}", err=True)
+        say(f"{row['original']}, {row['spec']}: {row['message']}")
     elif row.get("state") == "skipped":
         typer.echo(f"{row['path']}  left out")
     elif "state" in row:

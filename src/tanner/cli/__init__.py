@@ -1,0 +1,39 @@
+"""The command line: the same core without a browser. One module a command, all that they share in `common`."""
+
+import sys
+
+import typer
+
+from tanner.cli import adjustments, catalogue, deliver, develop, lens, lineup, match, noise, profile, serve, studio
+from tanner.core.errors import TannerError
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Develops a series of raw files consistently.",
+)
+of_studio = typer.Typer(no_args_is_help=True, help="The simulated studio: camera, card and demo shoot.")
+of_catalogue = typer.Typer(no_args_is_help=True, help="The catalogue itself: is it whole, are the originals?")
+app.add_typer(of_studio, name="studio")
+app.add_typer(of_catalogue, name="catalogue")
+app.add_typer(profile.app, name="profile")
+app.add_typer(lens.app, name="lens")
+for command in (
+    deliver.deliver, noise.denoise, match.match, lineup.lineup, adjustments.adjustments, adjustments.info, develop.develop,
+    serve.serve,
+):  # fmt: skip
+    app.command()(command)
+app.command("import")(catalogue.import_files)
+of_catalogue.command("check")(catalogue.check_catalogue)
+of_studio.command()(studio.demo)
+of_studio.command()(studio.shoot)
+
+
+def main() -> None:
+    """Entry point; an error that Tanner raises is a line on stderr, not a traceback."""
+    try:
+        app()
+    except TannerError as error:
+        print(f"tanner: {error}", file=sys.stderr)
+        sys.exit(1)

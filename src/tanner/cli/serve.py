@@ -1,0 +1,37 @@
+"""`tanner serve`: Tanner in the browser."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tanner.cli.common import DATA, DataFolder
+
+
+def serve(
+    data: DataFolder = DATA,
+    folder: Annotated[list[Path] | None, typer.Option(help="Folder that pages may open; may be given again.")] = None,
+    port: Annotated[int, typer.Option(min=1, max=65535)] = 8470,
+    dask: Annotated[
+        str, typer.Option(help="Dask cluster for deliveries and noise, as tcp://host:8786.", envvar="TANNER_DASK")
+    ] = "",
+    map_: Annotated[
+        list[str] | None, typer.Option("--map", metavar="HERE=THERE", help="A folder as its workers call it.")
+    ] = None,
+    restore: Annotated[
+        bool, typer.Option("--restore", help="Set a damaged catalogue aside and start from its newest good backup.")
+    ] = False,
+) -> None:
+    """Start Tanner in the browser, on this machine only."""
+    if restore:
+        from tanner.catalogue import health
+        from tanner.catalogue.lock import FolderLock
+
+        # Nobody else may be at it meanwhile.
+        lock = FolderLock(data.expanduser())
+        typer.echo(health.restore(data.expanduser()))
+        lock.release()
+    from tanner.jobs.cluster import parse_mapping
+    from tanner.web.serve import run
+
+    run(data.expanduser(), folder or [Path.home()], port, dask=dask, mapping=parse_mapping(map_ or []))

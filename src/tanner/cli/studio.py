@@ -1,0 +1,36 @@
+"""`tanner studio`: the simulated studio."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tanner.cli.common import fail
+
+
+def demo(into: Annotated[Path, typer.Option(help="Folder for the demo.")] = Path("build/demo")) -> None:
+    """Make the demo shoot, the simulated card and a catalogue that is half worked on."""
+    from tanner.studio.demo import make_shoot
+    from tanner.studio.worked import work_on
+
+    make_shoot(into)
+    work_on(into)
+
+
+def shoot(
+    into: Annotated[Path, typer.Option(help="Folder that the camera writes to.")],
+    every: Annotated[str, typer.Option(help="Time between frames, such as 5s or 0.5s.")] = "5s",
+    count: Annotated[int, typer.Option(min=0, help="How many frames; 0 for the whole shoot.")] = 0,
+    scene: Annotated[list[str] | None, typer.Option(help="Only scenes that begin so, such as lamp.")] = None,
+) -> None:
+    """Play a tethered camera: frames appear in a folder one by one, as from a device."""
+    from tanner.studio.demo import drop_frames
+
+    try:
+        seconds = float(every.removesuffix("s"))
+    except ValueError:
+        raise fail(f"--every is a time in seconds such as 5s, not {every!r}") from None
+    if not 0 <= seconds <= 3600:
+        raise fail("--every lies between 0s and 3600s")
+    written = drop_frames(into, seconds, count, scene)
+    typer.echo(f"{len(written)} frames are in {into}")
