@@ -96,5 +96,6 @@ shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 
 docs: setup ## writes the pages that are made from the code
 	$(PY) -m tanner.core.adjust.document docs/adjustments.md
+	$(PY) -m bench.house docs/house.svg
 
 .PHONY: attack attack-api docs help setup demo serve scenes network lock css test lint css-check bench shots

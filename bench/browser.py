@@ -14,8 +14,8 @@ from playwright.sync_api import Page, sync_playwright
 
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
-from tanner.jobs.imports import import_now
-from tanner.web.guard import token_of
+from tanner.jobs.bring_in.imports import import_now
+from tanner.web.serving.guard import token_of
 
 FLAGS = [
     "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync",

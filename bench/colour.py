@@ -15,7 +15,7 @@ from tanner.core.colour.shelf import SHELF
 from tanner.core.profile.make import Shot, make_profile
 from tanner.core.raw.reader import read
 from tanner.core.render import render
-from tanner.jobs.tasks import develop_file
+from tanner.jobs.delivery.tasks import develop_file
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
 

@@ -16,7 +16,7 @@ from bench.run import FULL, SMALL, ours, peak, reference
 from bench.series import many
 from tanner.catalogue.store import Catalogue
 from tanner.core.output.spec import OutputSpec
-from tanner.jobs.deliveries import Deliveries
+from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take

@@ -10,7 +10,7 @@ from bench.run import FULL, SETTINGS, SMALL, reference
 from tanner.core.adjust.registry import develop
 from tanner.core.raw.reader import read
 from tanner.core.render import render
-from tanner.jobs.tasks import develop_file
+from tanner.jobs.delivery.tasks import develop_file
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
 

@@ -26,7 +26,7 @@ import numpy as np
 from bench.browser import drag, sheet
 from tanner.core.adjust.registry import defaults
 from tanner.core.output.spec import OutputSpec
-from tanner.jobs.tasks import develop_file
+from tanner.jobs.delivery.tasks import develop_file
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
@@ -119,7 +119,7 @@ def batch(paths: list[str], out: str) -> dict[str, tuple[float, float]]:
 
 def previews(path: str) -> dict[str, float]:
     """p95 in ms of render and encode, as the Bench asks for them."""
-    from tanner.web.viewer import View, Viewer
+    from tanner.web.viewer.viewer import View, Viewer
 
     with Workers(1) as workers:
         viewer = Viewer(workers)

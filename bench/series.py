@@ -30,7 +30,7 @@ from tanner.core.render import as_shot_white
 from tanner.core.series.area import NoArea
 from tanner.core.series.match import colour_of, moved, picture_of, shot_as
 from tanner.core.series.subjects import area_of
-from tanner.jobs.matching import Reference, Wish, matched
+from tanner.jobs.match.matching import Reference, Wish, matched
 from tanner.jobs.tasks import descriptor
 from tanner.studio.camera import take
 from tanner.studio.exposure import Exposure

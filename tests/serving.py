@@ -14,9 +14,9 @@ import httpx
 import uvicorn
 from websockets.sync.client import connect
 
-from tanner.web.app import create_app
-from tanner.web.serve import listen
-from tanner.web.services import Services
+from tanner.web.serving.app import create_app
+from tanner.web.serving.serve import listen
+from tanner.web.serving.services import Services
 
 
 @dataclass

@@ -15,7 +15,7 @@ from tanner.catalogue.steps import redo, undo
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
-from tanner.jobs.planning import plan
+from tanner.jobs.delivery.planning import plan
 
 
 def shows(session: Session, frame_id: int) -> dict[str, object]:

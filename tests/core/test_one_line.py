@@ -78,7 +78,7 @@ from tanner.core.series.resolve import Layers, resolve
 from tanner.core.series.sidecar import Sidecar, parse_sidecar, sidecar_bytes
 from tanner.core.stages import path
 from tanner.core.stages.stage import WORK_ROWS, At
-from tanner.web.pages import _grouped
+from tanner.web.screens.pages import _grouped
 
 own = {"fade.lift": 20.0, "notes/0000000a/kind": "note", "notes/0000000a/text": "here", "notes/0000000a/light.exposure": 0.5}
 shown = resolve(Layers(lead=own, own={"notes/0000000a/text": "there"}))

@@ -19,10 +19,11 @@ from tanner.core.errors import TannerError
 from tanner.core.noise.controls import Noise
 from tanner.core.output.files import file_hash
 from tanner.core.output.spec import OutputSpec
+from tanner.jobs.bring_in.imports import import_now
 from tanner.jobs.cluster import Cluster, mapped, parse_mapping
-from tanner.jobs.deliveries import Deliveries, record_of
-from tanner.jobs.imports import import_now
-from tanner.jobs.quieting import CopyOptions, Job, Quieting
+from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.delivery.record import record_of
+from tanner.jobs.denoise.quieting import CopyOptions, Job, Quieting
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 

@@ -15,8 +15,9 @@ from tanner.catalogue.models import Delivery, Frame
 from tanner.catalogue.store import Catalogue
 from tanner.core.output.files import TEMPORARY, file_hash
 from tanner.core.output.spec import OutputSpec
-from tanner.jobs.deliveries import Deliveries, record_of
-from tanner.jobs.imports import import_now
+from tanner.jobs.bring_in.imports import import_now
+from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.delivery.record import record_of
 from tanner.jobs.workers import Workers
 
 FILES, KILLS = 40, 8
@@ -29,7 +30,7 @@ PROGRAM = """
 import sys
 from pathlib import Path
 from tanner.catalogue.store import Catalogue
-from tanner.jobs.deliveries import Deliveries
+from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.workers import Workers
 
 if __name__ == "__main__":

@@ -16,9 +16,10 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import TEMPORARY, file_hash
 from tanner.core.output.spec import OutputSpec
-from tanner.jobs.deliveries import Deliveries, record_of
-from tanner.jobs.imports import import_now
-from tanner.jobs.planning import plan
+from tanner.jobs.bring_in.imports import import_now
+from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.delivery.planning import plan
+from tanner.jobs.delivery.record import record_of
 from tanner.jobs.workers import Workers
 
 WEB = OutputSpec(title="Web", size="long:300", subfolder="web")
@@ -268,7 +269,7 @@ def test_two_programs_do_not_write_one_delivery(catalogue: Catalogue, deliveries
 
 def test_a_work_item_that_is_done_again_writes_nothing_again(originals: Path, tmp_path: Path) -> None:
     """As a cluster does when a worker ends after its files were written: another does the same item."""
-    from tanner.jobs.tasks import develop_file
+    from tanner.jobs.delivery.tasks import develop_file
 
     specs, targets = [WEB.model_dump(), FULL.model_dump()], [str(tmp_path / "a.jpg"), str(tmp_path / "b.tif")]
     item = (str(originals / "T0001.DNG"), {}, specs, "")

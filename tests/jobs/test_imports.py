@@ -11,8 +11,8 @@ from tanner.catalogue.importing import find_files
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.jobs import imports
-from tanner.jobs.imports import import_now
+from tanner.jobs.bring_in import imports
+from tanner.jobs.bring_in.imports import import_now
 
 
 @pytest.fixture
@@ -117,8 +117,8 @@ def test_a_vanished_drive(data: Path, tmp_path: Path) -> None:
 
 def test_what_an_ended_program_left_is_finished(card: Path, data: Path) -> None:
     """Frames without a set and picture, as after a kill: the next start makes both."""
-    from tanner.jobs.imports import Importer
-    from tanner.jobs.matching import Matching
+    from tanner.jobs.bring_in.imports import Importer
+    from tanner.jobs.match.matching import Matching
     from tanner.jobs.pictures import Pictures
     from tanner.jobs.workers import Workers
 

@@ -15,7 +15,7 @@ from tanner.core.render import as_shot_white
 from tanner.core.series.area import NoArea
 from tanner.core.series.match import moved, picture_of, shot_as
 from tanner.core.series.tone_match import scale_of
-from tanner.jobs.matching import Reference, Wish, figures_of, matched, reading_of
+from tanner.jobs.match.matching import Reference, Wish, figures_of, matched, reading_of
 from tanner.studio.camera import take
 
 LOOK = {**defaults(raw=True, lens=True), "light.contrast": 10.0, "light.shadows": 15.0, "colour.vibrance": 8.0}

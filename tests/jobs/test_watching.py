@@ -12,8 +12,8 @@ from tanner.catalogue.models import Frame, Shoot
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
 from tanner.core.series.rules import FrameRule, When
-from tanner.jobs.watching import Watch
-from tanner.web.services import Services
+from tanner.jobs.bring_in.watching import Watch
+from tanner.web.serving.services import Services
 
 SPEC = OutputSpec(title="Web", size="long:200", name="{number}-{name}")
 

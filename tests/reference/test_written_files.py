@@ -253,7 +253,7 @@ def test_libraw_reads_a_linear_dng_and_it_develops_to_the_same_picture(lamp: Pat
 def test_sheets_are_read_by_a_pdf_library(source: Source, tmp_path: Path) -> None:
     import pypdf
 
-    from tanner.jobs.sheets import sheet_pdf
+    from tanner.jobs.delivery.sheets import sheet_pdf
 
     paths = []
     for n in range(5):

@@ -11,10 +11,10 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sidecars import sidecar_of, write
 from tanner.catalogue.store import Catalogue
-from tanner.jobs.imports import import_now
-from tanner.jobs.matching import Matching, Reference
-from tanner.jobs.merging import Merges
-from tanner.jobs.quieting import CopyOptions, Quieting
+from tanner.jobs.bring_in.imports import import_now
+from tanner.jobs.denoise.quieting import CopyOptions, Quieting
+from tanner.jobs.match.matching import Matching, Reference
+from tanner.jobs.merge.merging import Merges
 from tanner.jobs.workers import Workers
 
 

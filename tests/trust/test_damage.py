@@ -13,8 +13,9 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.output.spec import OutputSpec
 from tanner.core.raw.damage import damage_of
 from tanner.core.raw.reader import read
-from tanner.jobs.deliveries import Deliveries, record_of
-from tanner.jobs.imports import import_now
+from tanner.jobs.bring_in.imports import import_now
+from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.delivery.record import record_of
 from tanner.jobs.pictures import Pictures, wish_for
 from tanner.jobs.tasks import preview
 from tanner.jobs.workers import Workers

@@ -20,7 +20,7 @@ from tanner.core.output.files import TEMPORARY
 from tanner.core.raw.damage import damage_of
 from tanner.core.raw.reader import read
 from tanner.core.series.sidecar import ENDING, parse_sidecar
-from tanner.jobs.imports import import_now
+from tanner.jobs.bring_in.imports import import_now
 from tanner.jobs.workers import Workers
 
 HERE = Path(__file__).parent

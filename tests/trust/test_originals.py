@@ -20,13 +20,14 @@ from tanner.cli import app
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash
 from tanner.core.output.spec import OutputSpec
+from tanner.jobs.bring_in.imports import import_now
 from tanner.jobs.checking import Checks
-from tanner.jobs.deliveries import Deliveries, record_of
-from tanner.jobs.imports import import_now
-from tanner.jobs.lineups import LineUps
-from tanner.jobs.matching import Matching, Reference
-from tanner.jobs.merging import Merges
-from tanner.jobs.quieting import CopyOptions, Quieting
+from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.delivery.record import record_of
+from tanner.jobs.denoise.quieting import CopyOptions, Quieting
+from tanner.jobs.match.lineups import LineUps
+from tanner.jobs.match.matching import Matching, Reference
+from tanner.jobs.merge.merging import Merges
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take

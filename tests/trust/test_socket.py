@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from serving import Running, running
 from websockets.exceptions import ConnectionClosed
 
-from tanner.web.bench import INSIDE
+from tanner.web.viewer.socket import INSIDE
 
 ODD = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=20),

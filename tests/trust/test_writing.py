@@ -10,8 +10,8 @@ import pytest
 
 from tanner.core.errors import WriteFailed
 from tanner.core.output.files import stay_within
-from tanner.jobs.documents import checksums_of, table_of
-from tanner.jobs.tasks import develop_file
+from tanner.jobs.delivery.documents import checksums_of, table_of
+from tanner.jobs.delivery.tasks import develop_file
 
 SPEC = {"title": "Web", "size": "long:80", "subfolder": "web"}
 
@@ -64,7 +64,7 @@ def test_checksums_are_taken_by_sha256sum(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("begin", ["=", "\t=", " +", "\r\n@", "\u00a0-", "＝", "\ufeff="])
 def test_a_text_that_a_spreadsheet_takes_for_a_formula(tmp_path: Path, begin: str) -> None:
-    from tanner.jobs.documents import COLUMNS
+    from tanner.jobs.delivery.documents import COLUMNS
 
     made = record(tmp_path, ["a.jpg"])
     for item in made["items"]:  # type: ignore[attr-defined]

@@ -9,8 +9,8 @@ from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
 from tanner.core.errors import NotAllowed, TannerError
-from tanner.web.folders import Folders
-from tanner.web.serve import listen
+from tanner.web.serving.folders import Folders
+from tanner.web.serving.serve import listen
 
 
 @pytest.mark.parametrize(

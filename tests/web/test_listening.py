@@ -6,7 +6,7 @@ import socket
 import pytest
 
 from tanner.core.errors import TannerError
-from tanner.web.serve import listen
+from tanner.web.serving.serve import listen
 
 
 def test_answers_do_not_wait_for_more_to_send() -> None:

@@ -12,7 +12,7 @@ from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import TannerError
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take
-from tanner.web.viewer import View, Viewer
+from tanner.web.viewer.viewer import View, Viewer
 
 
 def test_outside_is_marked_and_a_proof_is_shown(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -50,7 +50,7 @@ def import_files(
 ) -> None:
     """Bring files into a shoot, where they lie or as checked copies."""
     from tanner.catalogue.importing import find_files
-    from tanner.jobs.imports import import_now
+    from tanner.jobs.bring_in.imports import import_now
 
     paths: list[Path] = []
     for path in files:

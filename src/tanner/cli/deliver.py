@@ -47,9 +47,9 @@ def deliver(
     from tanner.core.noise.table import TABLE
     from tanner.core.output.spec import OutputSpec, read_spec
     from tanner.jobs.cluster import Cluster, parse_mapping
-    from tanner.jobs.deliveries import Deliveries
-    from tanner.jobs.documents import Documents
-    from tanner.jobs.planning import plan
+    from tanner.jobs.delivery.deliveries import Deliveries
+    from tanner.jobs.delivery.documents import Documents
+    from tanner.jobs.delivery.planning import plan
     from tanner.jobs.workers import Workers
 
     folder = data.expanduser()

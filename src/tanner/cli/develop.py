@@ -35,7 +35,7 @@ def develop(
     from tanner.core.colour.shelf import SHELF, load
     from tanner.core.output.spec import OutputSpec, explain, read_spec
     from tanner.core.series.preset import read_preset
-    from tanner.jobs.tasks import develop_file
+    from tanner.jobs.delivery.tasks import develop_file
     from tanner.jobs.workers import Workers
 
     try:

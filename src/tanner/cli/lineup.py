@@ -24,7 +24,7 @@ def lineup(
     as_json: Json = False,
 ) -> None:
     """Measure an area of a set's frames, as they are developed, against the lead's; 1 when some are outside."""
-    from tanner.jobs.lineups import measured_set
+    from tanner.jobs.match.lineups import measured_set
 
     kind = next((k for k in KINDS if k == area), None)
     if kind is None:

@@ -39,7 +39,7 @@ def match(
     as_json: Json = False,
 ) -> None:
     """Say by how much exposure and white balance of frames must move to agree with a reference."""
-    from tanner.jobs.matching import Reference, Wish, matched
+    from tanner.jobs.match.matching import Reference, Wish, matched
     from tanner.jobs.workers import Workers
 
     values = settings_of(settings, [])

@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from tanner.cli.common import Json, fail
+from tanner.cli.common import Json, fail, say
 from tanner.core.errors import TannerError
 
 

@@ -32,6 +32,6 @@ def serve(
         typer.echo(health.restore(data.expanduser()))
         lock.release()
     from tanner.jobs.cluster import parse_mapping
-    from tanner.web.serve import run
+    from tanner.web.serving.serve import run
 
     run(data.expanduser(), folder or [Path.home()], port, dask=dask, mapping=parse_mapping(map_ or []))

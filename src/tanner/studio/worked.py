@@ -16,9 +16,9 @@ from tanner.catalogue.steps import record
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import read_dcp
 from tanner.core.colour.shelf import SHELF
-from tanner.jobs.deliveries import Deliveries
-from tanner.jobs.imports import import_now
-from tanner.jobs.tasks import made_profile
+from tanner.jobs.bring_in.imports import import_now
+from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.measure.tasks import made_profile
 from tanner.jobs.workers import Workers
 from tanner.studio.demo import VERSION, frames
 

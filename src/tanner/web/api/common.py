@@ -1,0 +1,64 @@
+"""Small things that the screens' modules share."""
+
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.models import Frame
+from tanner.core.errors import TannerError
+from tanner.web.serving.services import Services
+
+
+def _services(request: Request) -> Services:
+    result: Services = request.app.state.services
+    return result
+
+
+Desk = Annotated[Services, Depends(_services)]
+
+
+def frame_of(session: Session, frame_id: int) -> Frame:
+    frame = session.get(Frame, frame_id)
+    if frame is None:
+        raise TannerError("This frame is no longer there.")
+    return frame
+
+
+def frames_of(session: Session, ids: Sequence[int]) -> list[Frame]:
+    """Frames in the order that was asked for.
+
+    Raises:
+        TannerError: none was named, or one is not there.
+    """
+    unique = list(dict.fromkeys(ids))
+    found: dict[int, Frame] = {}
+    for at in range(0, len(unique), 500):
+        query = select(Frame).where(Frame.id.in_(unique[at : at + 500]))
+        found |= {f.id: f for f in session.scalars(query)}
+    if not unique:
+        raise TannerError("Choose at least one frame.")
+    if len(found) != len(unique):
+        raise TannerError("Some of these frames are no longer there. Load the page again.")
+    return [found[i] for i in unique]
+
+
+def one_shoot(frames: Sequence[Frame]) -> int:
+    """The shoot that all frames belong to."""
+    shoots = {f.shoot_id for f in frames}
+    if len(shoots) != 1:
+        raise TannerError("Choose frames of one shoot.")
+    return shoots.pop()
+
+
+def done(action: Any) -> dict[str, Any]:
+    """The answer to a change: what was done, or that nothing differed."""
+    return {"done": action.label if action else None}
+
+
+def attachment(name: str) -> dict[str, str]:
+    """Headers of an answer that is kept as a file of this name."""
+    clean = "".join(c if c.isprintable() and c not in '"\\' else "_" for c in name).encode("ascii", "replace").decode()
+    return {"content-disposition": f'attachment; filename="{clean}"'}

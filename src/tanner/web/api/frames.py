@@ -1,0 +1,260 @@
+"""Frames: their picture, their state, and every change to their development and marks."""
+
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from tanner.catalogue.alternates import make_alternates, take_out
+from tanner.catalogue.development import carry, carry_list, give_up, set_values
+from tanner.catalogue.originals import find_again, take_over
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.steps import history, record, state_after
+from tanner.core.adjust.registry import develop
+from tanner.core.colour.white import picked
+from tanner.core.errors import TannerError
+from tanner.core.output.files import file_hash
+from tanner.core.render import camera_numbers
+from tanner.core.series.worn import told
+from tanner.jobs.pictures import wish_for
+from tanner.jobs.tasks import read_facts
+from tanner.web.api.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.api.shoots import frame_row
+
+router = APIRouter(prefix="/api", tags=["frames"])
+Ids = Annotated[list[int], Field(min_length=1, max_length=20_000)]
+
+
+class Body(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    frames: Ids
+
+
+class Edit(Body):
+    """Values by full name; `relative` ones become offsets where a frame follows."""
+
+    values: dict[str, Any] = Field(max_length=100)
+    relative: list[str] = []
+
+
+class GiveUp(Body):
+    keys: list[str] | None = None
+
+
+class Marks(Body):
+    stars: int | None = Field(default=None, ge=0, le=5)
+    label: Literal["none", "red", "yellow", "green", "blue", "violet"] | None = None
+    verdict: Literal["undecided", "keep", "drop"] | None = None
+    follows: bool | None = None
+
+
+class Carry(Body):
+    source: int
+    keys: list[str] = Field(min_length=1, max_length=200)
+
+
+@router.get("/frames/{frame_id}/picture", response_model=None)
+def picture(frame_id: int, desk: Desk, v: str = "") -> Response:
+    """The frame's small picture; an older one until the version asked for is ready."""
+    exact = _bytes(desk.pictures.file(frame_id, v)) if v.isalnum() else None
+    if exact:
+        return _jpeg(exact, "private, max-age=31536000, immutable")
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
+    # An older picture may be taken away at any moment, when a newer one is ready.
+    for _ in range(3):
+        best = desk.pictures.best(frame_id)
+        data = _bytes(best) if best else None
+        if data:
+            return _jpeg(data, "no-store")
+    return Response(status_code=404, headers={"cache-control": "no-store"})
+
+
+def _bytes(path: Path) -> bytes | None:
+    try:
+        return path.read_bytes()
+    except OSError:
+        return None
+
+
+def _jpeg(data: bytes, keep: str) -> Response:
+    return Response(data, media_type="image/jpeg", headers={"cache-control": keep})
+
+
+@router.get("/frames/{frame_id}")
+def state(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """All that the Bench shows of a frame besides its picture."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        resolver = Resolver(session, frame.shoot_id)
+        resolved = resolver.resolve(frame)
+        lead = resolver.lead_of(frame)
+        group = resolver.sets.get(frame.set_id or 0)
+        row = frame_row(resolver, frame)
+        facts = {
+            k: frame.facts.get(k)
+            for k in (
+                "make",
+                "model",
+                "lens",
+                "iso",
+                "exposure_s",
+                "aperture",
+                "focal_length_mm",
+                "mosaic",
+                "warnings",
+                "lens_found",
+                "lens_source",
+            )
+        }
+        return {
+            **row,
+            "values": resolved.values,
+            "below": resolved.below,
+            "layers": resolved.layers,
+            "ownKeys": sorted(frame.own),
+            "starting": frame.starting,
+            "as_shot": frame.as_shot,
+            "leadName": lead.name if lead else None,
+            "setName": group.name if group else None,
+            "facts": facts,
+            "path": frame.path,
+            "history": history(session, frame),
+            "wornPresets": told(frame.worn, resolved.values),
+        }
+
+
+@router.post("/edit")
+def edit(body: Edit, desk: Desk) -> dict[str, Any]:
+    """Set values on frames, as one step; see the declarations of adjustments for names and ranges."""
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        resolver = Resolver(session, one_shoot(frames))
+        return done(set_values(session, resolver, frames, body.values, relative=body.relative))
+
+
+@router.post("/giveup")
+def give_up_values(body: GiveUp, desk: Desk) -> dict[str, Any]:
+    """Let frames follow their lead, or their beginning, again: in these values, or in all."""
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        return done(give_up(session, Resolver(session, one_shoot(frames)), frames, body.keys))
+
+
+@router.post("/marks")
+def marks(body: Marks, desk: Desk) -> dict[str, Any]:
+    """Stars, label, verdict, and whether frames follow their lead."""
+    fields = body.model_dump(exclude={"frames"}, exclude_none=True)
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        said = ", ".join(f"{k} {v}" for k, v in fields.items())
+        return done(record(session, one_shoot(frames), said, [(f, fields) for f in frames]))
+
+
+@router.post("/alternates")
+def alternates(body: Body, desk: Desk) -> dict[str, Any]:
+    """One more development of each frame, beside it in its set; their ids in the order of the frames."""
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        one_shoot(frames)
+        action, made = make_alternates(session, frames)
+        return {**done(action), "made": made}
+
+
+@router.post("/take-out")
+def take_out_frames(body: Body, desk: Desk) -> dict[str, Any]:
+    """Take frames out of their shoot. Their files stay where they are, and undo brings the frames back."""
+    with desk.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        one_shoot(frames)
+        return done(take_out(session, frames))
+
+
+@router.get("/frames/{frame_id}/carry")
+def carry_choices(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """The values of a frame that can be carried over, by group."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        resolver = Resolver(session, frame.shoot_id)
+        return {"name": frame.name, "adjustments": carry_list(resolver, frame)}
+
+
+@router.post("/carry")
+def carry_over(body: Carry, desk: Desk) -> dict[str, Any]:
+    """Carry chosen values of a frame over to others, as one step."""
+    with desk.catalogue.write() as session:
+        source = frame_of(session, body.source)
+        frames = frames_of(session, body.frames)
+        action, changed = carry(session, Resolver(session, source.shoot_id), source, frames, body.keys)
+        return {**done(action), "changed": changed}
+
+
+@router.post("/frames/{frame_id}/restore/{action_id}")
+def restore(frame_id: int, action_id: int, desk: Desk) -> dict[str, Any]:
+    """Go back to how the frame was after a step (0: before the first)."""
+    with desk.catalogue.write() as session:
+        frame = frame_of(session, frame_id)
+        fields = state_after(session, frame, action_id)
+        return done(record(session, frame.shoot_id, "Back to an earlier step", [(frame, fields)]))
+
+
+class Pick(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    x: float = Field(ge=0, le=1)
+    y: float = Field(ge=0, le=1)
+    radius: float = Field(default=0.006, gt=0, le=0.1)
+
+
+@router.post("/frames/{frame_id}/pick")
+def pick(frame_id: int, body: Pick, desk: Desk) -> dict[str, Any]:
+    """Temperature and tint that make a place of the shown picture neutral."""
+    with desk.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = Resolver(session, frame.shoot_id).resolve(frame).values
+    entry = desk.viewer.entry(frame.path)
+    source = entry.future.result()
+    with entry.lock:
+        numbers = camera_numbers(source, develop(values), body.x, body.y, body.radius)
+    if numbers.min() <= 0.0005:
+        raise TannerError("This place is too dark to tell its colour. Pick a lighter neutral one.")
+    if (numbers * (1 if source.facts.is_raw else 0)).max() >= 0.98:
+        raise TannerError("This place is clipped, so its colour is not known. Pick a darker neutral one.")
+    return {"values": picked(source.colour_by(values.get("profile.camera", ""))[0], numbers)}
+
+
+@router.post("/frames/{frame_id}/locate")
+def locate(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """Try a frame again whose file could not be read, after it was put back or the drive connected."""
+    with desk.catalogue.write() as session:
+        frame = frame_of(session, frame_id)
+        if not Path(frame.path).exists():
+            raise TannerError(f"{frame.name}: is not at {frame.path}. Put it back or connect its drive.")
+        frame.error = ""
+        desk.pictures.retry(frame_id)
+        desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
+    return {"done": "tried again"}
+
+
+@router.post("/frames/{frame_id}/file")
+def take_file(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """The file that lies under the frame's name is the frame's from now on, though another came in."""
+    with desk.catalogue.read() as session:
+        path = Path(frame_of(session, frame_id).path)
+    content = file_hash(path)
+    take_over(desk.catalogue, frame_id, desk.workers.submit(read_facts, str(path)).result(), content)
+    desk.pictures.retry(frame_id)
+    return {"done": f"{path.name} is this frame's file now"}
+
+
+@router.post("/frames/{frame_id}/find")
+def find_file(frame_id: int, desk: Desk) -> dict[str, Any]:
+    """Look for the file that came in, by its content: beside the frame's place first, then in the opened folders."""
+    with desk.catalogue.read() as session:
+        beside = Path(frame_of(session, frame_id).path).parent
+    folders = [f for f in (beside, *desk.folders.roots) if f.is_dir()]
+    found = find_again(desk.catalogue, frame_id, folders)
+    desk.pictures.retry(frame_id)
+    return {"done": f"found again as {found.name}", "path": str(found)}

@@ -1,0 +1,38 @@
+"""Joining frames: panoramas, and pictures with all in focus."""
+
+from typing import Any, Literal
+
+from fastapi import APIRouter
+
+from tanner.core.errors import TannerError
+from tanner.web.api.common import Desk, frames_of, one_shoot
+from tanner.web.api.frames import Body
+
+router = APIRouter(prefix="/api")
+MOST_FRAMES = 60
+
+
+class Join(Body):
+    kind: Literal["sphere", "cylinder", "flat", "focus"]
+
+
+@router.post("/merge")
+def merge(body: Join, desk: Desk) -> dict[str, Any]:
+    """Begin to join frames; the result comes in beside the first of them."""
+    if not 2 <= len(set(body.frames)) <= MOST_FRAMES:
+        raise TannerError(f"Choose 2 to {MOST_FRAMES} frames to join.")
+    with desk.catalogue.read() as session:
+        frames = frames_of(session, body.frames)
+        one_shoot(frames)
+        return desk.merges.start(frames, body.kind).as_dict()
+
+
+@router.get("/merges/{number}")
+def state(number: int, desk: Desk) -> dict[str, Any]:
+    return desk.merges.job(number).as_dict()
+
+
+@router.post("/merges/{number}/cancel")
+def cancel(number: int, desk: Desk) -> dict[str, Any]:
+    desk.merges.cancel(number)
+    return {"cancelled": number}

@@ -1,0 +1,280 @@
+"""Shoots and their contact sheet: lists, undo and redo."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import JSON, case, func, select
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, Shoot
+from tanner.catalogue.resolver import Resolver, version
+from tanner.catalogue.steps import record, redo, undo
+from tanner.catalogue.words import say_of_shoot
+from tanner.core.adjust.registry import declared
+from tanner.core.errors import TannerError
+from tanner.jobs.pictures import wish_for
+from tanner.web.api.common import Desk, done, frames_of
+
+router = APIRouter(prefix="/api", tags=["shoots"])
+
+
+class NewShoot(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=120)
+
+
+class ShootWords(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str | None = Field(default=None, min_length=1, max_length=120)
+    creator: str | None = Field(default=None, max_length=200)
+    rights: str | None = Field(default=None, max_length=300)
+    words: dict[str, str] | None = None
+
+
+class Away(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    away: bool
+
+
+class ShootPreset(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    key: str | None = None
+    amount: float = Field(default=100, ge=0, le=150)
+
+
+def shoot_of(session: Session, shoot_id: int) -> Shoot:
+    shoot = session.get(Shoot, shoot_id)
+    if shoot is None:
+        raise TannerError("This shoot is no longer there.")
+    return shoot
+
+
+def shoot_list(session: Session) -> list[dict[str, Any]]:
+    """Shoots that are not put away, newest first, with counts of what is to do, and pictures for their strip."""
+    counts = {
+        row.shoot_id: row
+        for row in session.execute(
+            select(
+                Frame.shoot_id,
+                func.count().label("frames"),
+                func.sum(case((Frame.verdict == "keep", 1), else_=0)).label("keep"),
+                func.sum(case((Frame.verdict == "drop", 1), else_=0)).label("drop"),
+                func.sum(case((Frame.verdict == "undecided", 1), else_=0)).label("undecided"),
+                func.count(func.distinct(Frame.set_id)).label("sets"),
+            ).group_by(Frame.shoot_id)
+        )
+    }
+    written = select(Delivery.shoot_id, func.count(func.distinct(DeliveryItem.frame_id))).join(
+        DeliveryItem, DeliveryItem.delivery_id == Delivery.id
+    )
+    delivered: dict[int, int] = dict(
+        session.execute(written.where(DeliveryItem.state == "done").group_by(Delivery.shoot_id)).all()
+    )
+    result = []
+    for shoot in session.scalars(select(Shoot).where(Shoot.away.is_(False)).order_by(Shoot.created.desc())):
+        row = counts.get(shoot.id)
+        strip = select(Frame.id).where(Frame.shoot_id == shoot.id).order_by(Frame.taken, Frame.name)
+        ids = list(session.scalars(strip))
+        chosen = ids[:: max(1, len(ids) // 12)][:12]
+        result.append(
+            {
+                "id": shoot.id,
+                "name": shoot.name,
+                "created": shoot.created,
+                "frames": row.frames if row else 0,
+                "sets": row.sets if row else 0,
+                "keep": row.keep if row else 0,
+                "drop": row.drop if row else 0,
+                "undecided": row.undecided if row else 0,
+                "delivered": delivered.get(shoot.id, 0),
+                "strip": chosen,
+            }
+        )
+    return result
+
+
+def put_away(session: Session) -> list[Shoot]:
+    """Those that are put away, by name."""
+    return list(session.scalars(select(Shoot).where(Shoot.away).order_by(Shoot.name, Shoot.created)))
+
+
+@router.post("/shoots")
+def create(body: NewShoot, desk: Desk) -> dict[str, Any]:
+    """A new shoot."""
+    with desk.catalogue.write() as session:
+        shoot = Shoot(name=body.name.strip() or "Untitled")
+        session.add(shoot)
+        session.flush()
+        return {"id": shoot.id}
+
+
+@router.post("/shoots/{shoot_id}/words")
+def words(shoot_id: int, body: ShootWords, desk: Desk) -> dict[str, Any]:
+    """The shoot's name, and what is said of all its frames."""
+    with desk.catalogue.write() as session:
+        shoot = shoot_of(session, shoot_id)
+        said = {"creator": body.creator, "rights": body.rights, **(body.words or {})}
+        action = say_of_shoot(session, shoot, {k: v for k, v in said.items() if v is not None})
+        if body.name is not None:
+            action = record(session, shoot_id, "Name of the shoot", [(shoot, {"name": body.name})]) or action
+        return done(action)
+
+
+@router.post("/shoots/{shoot_id}/away")
+def away(shoot_id: int, body: Away, desk: Desk) -> dict[str, Any]:
+    """Put a shoot away, or bring it back: it leaves the list, and all that it holds stays as it is."""
+    with desk.catalogue.write() as session:
+        shoot = shoot_of(session, shoot_id)
+        shoot.away = body.away
+        return {"name": shoot.name, "away": shoot.away}
+
+
+@router.post("/shoots/{shoot_id}/check")
+def check(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """Begin to read all originals of a shoot and compare them with what came in."""
+    with desk.catalogue.read() as session:
+        shoot_of(session, shoot_id)
+    return desk.checks.start(shoot_id).as_dict()
+
+
+@router.get("/checks/{number}")
+def check_state(number: int, desk: Desk) -> dict[str, Any]:
+    """How far a check of originals is, and what it found."""
+    return desk.checks.check(number).as_dict()
+
+
+@router.post("/checks/{number}/cancel")
+def check_cancel(number: int, desk: Desk) -> dict[str, Any]:
+    """End a check; what it found so far stays with the frames."""
+    desk.checks.cancel(number)
+    return {"cancelled": number}
+
+
+@router.post("/shoots/{shoot_id}/preset")
+def shoot_preset(shoot_id: int, body: ShootPreset, desk: Desk) -> dict[str, Any]:
+    """Put a preset under all frames of the shoot (layer 2), or take it away."""
+    preset: dict[str, Any] = {}
+    if body.key:
+        found = desk.library.preset(body.key)
+        preset = {"name": found.name, "values": found.values, "amount": body.amount}
+        if found.match:
+            preset["match"] = found.match.model_dump(mode="json")
+    with desk.catalogue.write() as session:
+        shoot = shoot_of(session, shoot_id)
+        label = f"Preset of the shoot: {preset['name']}" if preset else "Preset of the shoot taken away"
+        answer = done(record(session, shoot_id, label, [(shoot, {"preset": preset})]))
+        ids = list(session.scalars(select(Frame.id).where(Frame.shoot_id == shoot_id, Frame.verdict != "drop")))
+    if body.key and ids and found.match and answer["done"]:
+        with desk.catalogue.read() as session:
+            frames = frames_of(session, ids)
+            job = desk.matching.start_stored(found.match, found.name, frames, Resolver(session, shoot_id))
+        return {**answer, "match": job.number}
+    return answer
+
+
+SHEET_COLUMNS = (
+    Frame.id, Frame.name, Frame.set_id, Frame.stars, Frame.label, Frame.verdict, Frame.width, Frame.height,
+    Frame.own, Frame.offsets, Frame.follows, Frame.starting, Frame.as_shot, Frame.content, Frame.error,
+    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn, Frame.alternate,
+    func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in CAMERA_NAMES), type_=JSON).label("camera_names"),
+)  # fmt: skip
+"""What the list reads of a frame: reading all facts of 2,000 frames would take longer than all the rest."""
+
+
+def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
+    """What the Sheet and the ribbon show of one frame."""
+    resolved = resolver.resolve(frame)
+    departs = [e for k in resolved.departures() if (e := declared(k)) and not e.spec.per_frame]
+    moved = [e for k in frame.offsets if "/" in k and (e := declared(k))]
+    lead = resolver.is_lead(frame)
+    follows = resolver.lead_of(frame) is not None
+    return {
+        "id": frame.id,
+        "name": frame.name,
+        "set": frame.set_id,
+        "stars": frame.stars,
+        "label": frame.label,
+        "verdict": frame.verdict,
+        "w": frame.width,
+        "h": frame.height,
+        "v": version(frame, resolved.values),
+        "lead": lead,
+        "alternate": frame.alternate,
+        "follows": follows,
+        "own": sorted({e.spec.label for e in (*departs, *moved)}) if follows else [],
+        "crop": any(e.spec.per_frame for k in frame.own if (e := declared(k))),
+        "offsets": frame.offsets,
+        "worked": bool(frame.own or frame.offsets) or (follows and bool(resolver.layers(frame).lead)),
+        "error": frame.error,
+        "camera": frame.camera,
+        "lens": frame.lens,
+        "iso": frame.iso,
+        "taken": frame.taken.isoformat() if frame.taken else None,
+        "keywords": frame.keywords,
+        "seen": frame.seen,
+        "worn": [w["name"] for w in frame.worn],
+    }
+
+
+@router.get("/shoots/{shoot_id}/sheet")
+def sheet(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """All frames of a shoot with their sets; pictures that are missing are asked for."""
+    with desk.catalogue.read() as session:
+        resolver = Resolver(session, shoot_id)
+        query = select(*SHEET_COLUMNS).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
+        rows = [frame_row(resolver, row) for row in session.execute(query)]
+        used = {r["set"] for r in rows}
+        groups = [
+            {"id": s.id, "name": s.name, "reason": s.reason, "lead": s.lead_id, "under": s.under_id}
+            for s in resolver.sets.values()
+            if s.id in used
+        ]
+        preset = resolver.shoot.preset
+        name = resolver.shoot.name
+    return {
+        "name": name,
+        "frames": rows,
+        "sets": groups,
+        "preset": {"name": preset["name"], "amount": preset["amount"]} if preset else None,
+        "counter": desk.pictures.counter,
+    }
+
+
+@router.get("/shoots/{shoot_id}/pictures")
+def pictures(shoot_id: int, since: int, desk: Desk) -> dict[str, Any]:
+    """Which pictures became ready since a counter."""
+    counter, ready = desk.pictures.since(since)
+    return {"counter": counter, "ready": ready, "pending": desk.pictures.pending}
+
+
+class Wanted(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    frames: list[int] = Field(max_length=500)
+
+
+@router.post("/shoots/{shoot_id}/want")
+def want(shoot_id: int, body: Wanted, desk: Desk) -> dict[str, Any]:
+    """Ask for the pictures of the frames that are on the screen, the nearest named first."""
+    with desk.catalogue.read() as session:
+        resolver = Resolver(session, shoot_id)
+        query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.id.in_(body.frames))
+        found = {f.id: f for f in session.scalars(query)}
+        # The newest wish is made first: so the nearest frame is wished for last.
+        wishes = [wish_for(resolver, found[i]) for i in reversed(body.frames) if i in found]
+    desk.pictures.want(wishes)
+    return {"pending": desk.pictures.pending}
+
+
+@router.post("/shoots/{shoot_id}/undo")
+def undo_last(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """Take the last step back."""
+    with desk.catalogue.write() as session:
+        return done(undo(session, shoot_id))
+
+
+@router.post("/shoots/{shoot_id}/redo")
+def redo_last(shoot_id: int, desk: Desk) -> dict[str, Any]:
+    """Bring the step again that was taken back last."""
+    with desk.catalogue.write() as session:
+        return done(redo(session, shoot_id))

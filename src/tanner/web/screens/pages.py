@@ -1,0 +1,149 @@
+"""The pages themselves, rendered from templates; their data is fetched by the modules in static/js."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.templating import Jinja2Templates
+from sqlalchemy import select
+
+from tanner.catalogue.models import LABELS, Frame
+from tanner.core.adjust.items import name_of
+from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, declared
+from tanner.core.areas.declare import AREAS
+from tanner.core.colour.spaces import SPACES
+from tanner.core.output.mark import PLACES
+from tanner.core.output.naming import TOKENS
+from tanner.core.output.spec import FORMATS
+from tanner.core.profile.chart import SETS
+from tanner.web.api.common import Desk, frame_of
+from tanner.web.api.shoots import put_away, shoot_list, shoot_of
+from tanner.web.serving.described import ABOUT, operations
+
+router = APIRouter(default_response_class=HTMLResponse)
+templates = Jinja2Templates(Path(__file__).parents[1] / "templates")
+
+
+def _grouped() -> list[tuple[str, Any, list[Adjustment]]]:
+    """Groups in working order with their declared adjustments, for the Bench."""
+    return [(g, model, [a for a in adjustments().values() if a.group == g]) for g, model in GROUPS.items()]
+
+
+def _of_areas() -> list[Adjustment]:
+    """What each area can have, declared for one that stands for all: the page puts the chosen one's id in its place."""
+    names = ("amount", *AREAS.adjustments)
+    return [a for n in names if (a := declared(name_of(AREAS.key, "00000000", n)))]
+
+
+def page(request: Request, name: str, **values: Any) -> Response:
+    return templates.TemplateResponse(request, name, values)
+
+
+@router.get("/")
+def shoots(request: Request, desk: Desk) -> Response:
+    with desk.catalogue.read() as session:
+        return page(request, "shoots.html", shoots=shoot_list(session), away=put_away(session), screen="shoots")
+
+
+@router.get("/shoots/{shoot_id}")
+def shoot_start(shoot_id: int, desk: Desk) -> Response:
+    """A shoot opens where work goes on: its Sheet, or Import while it is empty."""
+    with desk.catalogue.read() as session:
+        shoot_of(session, shoot_id)
+        some = session.scalar(select(Frame.id).where(Frame.shoot_id == shoot_id).limit(1))
+    return RedirectResponse(f"/shoots/{shoot_id}/{'sheet' if some else 'import'}", 303)
+
+
+def _shoot_page(request: Request, desk: Desk, shoot_id: int, name: str, **values: Any) -> Response:
+    with desk.catalogue.read() as session:
+        shoot = shoot_of(session, shoot_id)
+    return page(request, f"{name}.html", shoot=shoot, screen=name, **values)
+
+
+@router.get("/shoots/{shoot_id}/import")
+def import_page(request: Request, shoot_id: int, desk: Desk) -> Response:
+    return _shoot_page(request, desk, shoot_id, "import")
+
+
+@router.get("/shoots/{shoot_id}/sheet")
+def sheet_page(request: Request, shoot_id: int, desk: Desk) -> Response:
+    return _shoot_page(request, desk, shoot_id, "sheet", labels=LABELS, groups=_grouped())
+
+
+@router.get("/shoots/{shoot_id}/bench")
+def bench_page(request: Request, shoot_id: int, desk: Desk, frame: int | None = None) -> Response:
+    with desk.catalogue.read() as session:
+        if frame is None:
+            query = select(Frame.id).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
+            frame = session.scalar(query.limit(1))
+            if frame is None:
+                return RedirectResponse(f"/shoots/{shoot_id}/import", 303)
+        elif frame_of(session, frame).shoot_id != shoot_id:
+            return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
+    controls = _of_areas()
+    table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in (*adjustments().values(), *controls)}
+    return _shoot_page(
+        request,
+        desk,
+        shoot_id,
+        "bench",
+        frame=frame,
+        groups=_grouped(),
+        area_controls=controls,
+        table=json.dumps(table),
+    )
+
+
+@router.get("/shoots/{shoot_id}/lineup")
+def lineup_page(request: Request, shoot_id: int, desk: Desk) -> Response:
+    return _shoot_page(request, desk, shoot_id, "lineup")
+
+
+@router.get("/shoots/{shoot_id}/deliver")
+def deliver_page(request: Request, shoot_id: int, desk: Desk) -> Response:
+    return _shoot_page(
+        request,
+        desk,
+        shoot_id,
+        "deliver",
+        spaces=SPACES,
+        tokens=TOKENS,
+        formats=FORMATS,
+        places=PLACES,
+        roots=[str(r) for r in desk.folders.roots],
+    )
+
+
+@router.get("/shoots/{shoot_id}/profile")
+def profile_page(request: Request, shoot_id: int, desk: Desk, frame: int) -> Response:
+    """Make a camera profile from a frame that shows a chart."""
+    with desk.catalogue.read() as session:
+        first = frame_of(session, frame)
+        if first.shoot_id != shoot_id:
+            return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
+        query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.camera == first.camera)
+        others = [f for f in session.scalars(query.order_by(Frame.taken, Frame.name)) if f.id != first.id]
+        lights = {f.id: f"{f.as_shot[0]:.0f} K" if f.as_shot else "" for f in [first, *others]}
+    sets = [(key, title) for key, (title, _) in SETS.items()]
+    return _shoot_page(request, desk, shoot_id, "profile", frame=first, others=others, lights=lights, sets=sets)
+
+
+@router.get("/kit")
+def kit_page(request: Request) -> Response:
+    return page(request, "kit.html", screen="kit", groups=_grouped(), spaces=SPACES)
+
+
+@router.get("/programs")
+def programs(request: Request, desk: Desk) -> Response:
+    """The API for programs, described."""
+    file = desk.catalogue.folder / "token"
+    return page(
+        request,
+        "api.html",
+        screen="kit",
+        about=ABOUT,
+        groups=operations(request.app),
+        token_file=f"{file.parent.name}/{file.name}",
+    )

@@ -1,0 +1,126 @@
+"""What the pages work with: one object that holds the catalogue, the jobs and the viewer."""
+
+import logging
+import sqlite3
+import threading
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from tanner.catalogue import health
+from tanner.catalogue.library import Library
+from tanner.catalogue.lock import FolderLock
+from tanner.catalogue.store import Catalogue
+from tanner.core.colour.dcp import CameraProfile
+from tanner.core.colour.shelf import SHELF
+from tanner.core.limits import take as take_limits
+from tanner.core.noise.kept import KEPT
+from tanner.core.noise.table import TABLE
+from tanner.core.small import SMALL
+from tanner.jobs.bring_in.imports import Importer
+from tanner.jobs.bring_in.watching import Watching
+from tanner.jobs.checking import Checks
+from tanner.jobs.cluster import Cluster
+from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.denoise.quieting import Quieting
+from tanner.jobs.match.lineups import LineUps
+from tanner.jobs.match.matching import Matching
+from tanner.jobs.merge.merging import Merges
+from tanner.jobs.numbered import Numbered
+from tanner.jobs.pictures import Pictures
+from tanner.jobs.sidecars import Sidecars
+from tanner.jobs.tasks import ready
+from tanner.jobs.workers import Workers
+from tanner.web.serving.folders import Folders
+from tanner.web.serving.guard import token_of
+from tanner.web.viewer.viewer import Viewer
+
+log = logging.getLogger(__name__)
+
+
+class Made(NamedTuple):
+    number: int
+    profile: CameraProfile
+    report: dict[str, Any]
+
+
+class MadeProof(NamedTuple):
+    number: int
+    data: bytes
+    kind: str
+
+
+class Services:
+    """Everything behind the pages, for one data folder.
+
+    Args:
+        lanes: processes of this machine for each kind of work.
+        dask: address of a Dask cluster that writes deliveries and takes noise out of many frames instead; mapping: folders as called here and there.
+    """
+
+    def __init__(
+        self,
+        data: Path,
+        folders: Sequence[Path] = (),
+        lanes: int = 2,
+        dask: str = "",
+        mapping: Sequence[tuple[str, str]] = (),
+    ) -> None:
+        take_limits(data)
+        self.lock = FolderLock(data)
+        self.catalogue = Catalogue(data)
+        self.profiles = self.catalogue.profiles
+        self.token = token_of(data)
+        # Before the first worker starts: it takes the folders over.
+        SHELF.folders = [self.profiles.folder]
+        KEPT.folder, TABLE.file, SMALL.folder = data / "quiet", data / "noise.json", data / "small"
+        # Profiles that were made and may be kept, with what is told of them; and files that were made to be looked at.
+        self.made: Numbered[Made] = Numbered()
+        self.proofs: Numbered[MadeProof] = Numbered(3)
+        self.workers = Workers(lanes)
+        cluster = Cluster(dask, mapping) if dask else None
+        self.delivery_workers: Workers | Cluster = cluster or Workers(lanes)
+        self.pictures = Pictures(self.catalogue, self.workers)
+        self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
+        self.merges = Merges(self.catalogue)
+        self.quieting = Quieting(self.catalogue, cluster)
+        self.matching = Matching(self.catalogue, self.workers)
+        self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
+        self.watching = Watching(self.catalogue, self.importer, self.deliveries)
+        self.checks = Checks(self.catalogue)
+        self.sidecars = Sidecars(self.catalogue)
+        self.lineups = LineUps(self.catalogue, self.workers)
+        self.library = Library(data)
+        self.folders = Folders(folders)
+        self.viewer = Viewer(self.workers)
+
+    def start(self) -> None:
+        """Wake the worker processes and go on with what an ended program left."""
+        threading.Thread(target=self._back_up, daemon=True).start()
+        threading.Thread(target=self.importer.finish_interrupted, daemon=True).start()
+        self.deliveries.resume_interrupted()
+        self.sidecars.start()
+        self.watching.resume()
+        for _ in range(self.workers.lanes):
+            self.workers.submit(ready)
+
+    def _back_up(self) -> None:
+        try:
+            health.back_up(self.catalogue.folder)
+        except (OSError, sqlite3.Error) as error:
+            log.warning("The catalogue could not be backed up: %s", error)
+
+    def close(self) -> None:
+        self.watching.close()
+        self.checks.close()
+        self.sidecars.close()
+        self.merges.close()
+        self.quieting.close()
+        self.deliveries.close()
+        self.importer.close()
+        self.pictures.close()
+        self.viewer.close()
+        self.workers.shutdown(wait=False, cancel_futures=True)
+        self.delivery_workers.shutdown(wait=False, cancel_futures=True)
+        self.catalogue.close()
+        self.lock.release()
