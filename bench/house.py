@@ -12,11 +12,14 @@ ROWS = (
     ("jobs.bring_in", "jobs.delivery", "jobs.denoise", "jobs.match", "jobs.measure", "jobs.merge", "jobs"),
     ("catalogue",),
     ("core.series", "core.output", "core.profile", "core.lensmake", "core.merge", "core.small"),
-    ("core.render", "core.adjust"),
+    ("core.render",),
+    ("core.adjust.registry",),
     ("core.stages", "core.areas"),
-    ("core.tone", "core.colour", "core.optics", "core.noise", "core.raw", "core.tiff"),
+    ("core.tone", "core.colour", "core.optics", "core.noise", "core.raw", "core.tiff", "core.adjust"),
 )
 WIDE, HIGH, GAP, STEP, EDGE = 128, 38, 12, 82, 20
+FEWEST = 3
+"""Modules of a room that use another before it is drawn."""
 INK, LINE, PAPER, BOX = "#1b1b1b", "#8a8a8a", "#f4f4f4", "#dedede"
 
 
@@ -32,6 +35,13 @@ def rooms() -> dict[str, str]:
     return found
 
 
+def _statements(tree: ast.AST) -> list[ast.AST]:
+    """Everything but what only a type checker reads."""
+    only = [n for n in ast.walk(tree) if isinstance(n, ast.If) and ast.unparse(n.test) == "TYPE_CHECKING"]
+    left_out = {id(m) for n in only for m in ast.walk(n)}
+    return [n for n in ast.walk(tree) if id(n) not in left_out]
+
+
 def uses() -> Counter[tuple[str, str]]:
     """How many modules of one room import from another."""
     room, counted = rooms(), Counter()
@@ -40,7 +50,7 @@ def uses() -> Counter[tuple[str, str]]:
         here = room.get(module)
         wanted = {
             n.module.removeprefix("tanner.")
-            for n in ast.walk(ast.parse(path.read_text()))
+            for n in _statements(ast.parse(path.read_text()))
             if isinstance(n, ast.ImportFrom) and (n.module or "").startswith("tanner.")
         }
         there = {room.get(w) or room.get(w.rpartition(".")[0]) for w in wanted}
@@ -59,8 +69,8 @@ def drawn() -> str:
     lines = []
     for (a, b), count in sorted(uses().items()):
         (ax, ay), (bx, by) = place[a], place[b]
-        if ay == by:
-            continue  # neighbours
+        if ay == by or count < FEWEST:
+            continue
         up = by < ay
         y0, y1 = (ay, by + HIGH) if up else (ay + HIGH, by)
         colour = "#7a3420" if up else LINE
@@ -77,7 +87,7 @@ def drawn() -> str:
     style = f'font-family="sans-serif" font-size="14" fill="{INK}"'
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width:.0f} {height:.0f}" width="{width:.0f}" {style}>\n'
-        f"<title>The rooms of Tanner, and which uses which; drawn from the imports</title>\n"
+        f"<title>The rooms of Tanner, and which uses which in three modules or more; drawn from the imports</title>\n"
         f'<rect width="100%" height="100%" fill="{PAPER}"/>\n' + "\n".join([*lines, *boxes]) + "\n</svg>\n"
     )
 

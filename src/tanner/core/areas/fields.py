@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from tanner.core.areas.masks import F32, Masks, mask_row, places_row
 from tanner.core.jit import kernel
-from tanner.core.optics.geometry import STEP
 
 
 class Areas(NamedTuple):
@@ -33,12 +32,12 @@ class Areas(NamedTuple):
 
 @kernel
 def fill_fields(areas: Areas, y: int, x0: int, field: F32, work: F32, n: int) -> None:
-    """The parameters of a row of px: float32 (fields, n). `work`: float32 (4 or more, n)."""
+    """The parameters of a row of px: float32 (fields, n). `work`: float32 (6 or more, at least 8 and n)."""
     for k in range(areas.start.shape[0]):
         row, value = field[k], areas.start[k]
         for j in range(n):
             row[j] = value
-    places_row(areas.grid, STEP, areas.to, y, x0, work[:2], n)
+    places_row(areas.grid, areas.to, y, x0, work[4:6], work[:2], n)
     for area in range(areas.by.shape[0]):
         m = work[2]
         mask_row(areas.masks, area, work[0], work[1], m, work[3], n)

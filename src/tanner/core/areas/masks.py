@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
+from tanner.core.optics.geometry import STEP
 
 F32 = NDArray[np.float32]
 STRAIGHT, ROUND = range(2)
@@ -98,34 +99,42 @@ def mask_row(masks, area, u, v, m, part, n):
 
 
 @kernel
-def places_row(grid, step, to, y, x0, uv, n):
+def places_row(grid, to, y, x0, nodes, uv, n):
     """Places along a row of output px, straight lines between the nodes of the geometry's map.
 
     Args:
         grid: see `optics.geometry.Geometry`: green's places on the sensor stand in its rows 2 and 3.
         to: float32 (2, 3), from px of the sensor to places.
+        nodes: float32 (2, more than n / STEP + 2), work space.
         uv: float32 (2, n), filled.
     """
-    ay = y + step
-    gy = min(max(ay // step, 0), grid.shape[1] - 2)
-    inverse = np.float32(1.0) / np.float32(step)
-    fy = (np.float32(ay - gy * step) + np.float32(0.5)) * inverse
-    last = grid.shape[2] - 2
-    first = min(max((x0 + step) // step, 0), last)
-    cells = min((x0 + n - 1 + step) // step, last) - first + 1
-    for k in range(2):
-        a, b, c, out = to[k, 0], to[k, 1], to[k, 2], uv[k]
-        for cell in range(cells):
-            gx = first + cell
-            near_x = grid[2, gy, gx] + fy * (grid[2, gy + 1, gx] - grid[2, gy, gx])
-            near_y = grid[3, gy, gx] + fy * (grid[3, gy + 1, gx] - grid[3, gy, gx])
-            far_x = grid[2, gy, gx + 1] + fy * (grid[2, gy + 1, gx + 1] - grid[2, gy, gx + 1])
-            far_y = grid[3, gy, gx + 1] + fy * (grid[3, gy + 1, gx + 1] - grid[3, gy, gx + 1])
-            start = a * near_x + b * near_y + c
-            slope = (a * far_x + b * far_y + c - start) * inverse
+    half, one = np.float32(0.5), np.float32(1.0)
+    gy = min(max((y + STEP) // STEP, 0), grid.shape[1] - 2)
+    inverse = one / np.float32(STEP)
+    fy = (np.float32(y + STEP - gy * STEP) + half) * inverse
+    first = min(max((x0 + STEP) // STEP, 0), grid.shape[2] - 2)
+    # One node more than there are cells, and none beyond the map.
+    count = min((x0 + n - 1 + STEP) // STEP, grid.shape[2] - 2) - first + 2
+    ax, ay, bx, by = grid[2, gy, first:], grid[3, gy, first:], grid[2, gy + 1, first:], grid[3, gy + 1, first:]
+    for axis in range(2):
+        a, b, c, row = to[axis, 0], to[axis, 1], to[axis, 2], nodes[axis]
+        for k in range(count):
+            x, z = ax[k] + fy * (bx[k] - ax[k]), ay[k] + fy * (by[k] - ay[k])
+            row[k] = a * x + b * z + c
+    for axis in range(2):
+        row, out = nodes[axis], uv[axis]
+        for k in range(count - 1):
+            start = row[k]
+            slope = (row[k + 1] - start) * inverse
             # Counted from the node, not from the block: the same to the bit in every tile.
-            node = (gx - 1) * step - x0
-            left = max(0, node) if cell else 0
-            right = min(n, node + step) if cell < cells - 1 else n
+            node = (first + k - 1) * STEP - x0
+            whole = node >= 0 and node + STEP <= n
+            if whole:
+                # A whole cell: a loop of a length that is known goes in vectors.
+                for j in range(STEP):
+                    out[node + j] = start + slope * (np.float32(j) + half)
+            # What is left of the ends, which reach on beyond the map.
+            left = node + STEP if whole else 0 if k == 0 else max(node, 0)
+            right = n if k == count - 2 else min(n, node + STEP)
             for j in range(left, right):
-                out[j] = start + slope * (np.float32(j - node) + np.float32(0.5))
+                out[j] = start + slope * (np.float32(j - node) + half)

@@ -86,10 +86,11 @@ def develop_block(planes: F32, y0: int, x0: int, width: int, height: int, p: Any
 def develop_block_with_areas(planes: F32, y0: int, x0: int, width: int, height: int, p: Any, areas: Areas) -> None:
     """`develop_block` where areas move parameters of stages."""
     h, w = planes.shape[1], planes.shape[2]
-    work, held = np.empty((WORK_ROWS, w), dtype=np.float32), np.empty((4, w), dtype=np.float32)
+    # Never narrower than the nodes of the map that a row needs.
+    work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((4, w), dtype=np.float32)
     field = np.empty((areas.start.shape[0], w), dtype=np.float32)
     state = np.full(1, -2, dtype=np.int64)
     for i in range(h):
         at = At(y0 + i, x0, width, height, w, work, held, state)
         fill_fields(areas, y0 + i, x0, field, work, w)
-        _together_with_fields(planes[0, i], planes[1, i], planes[2, i], at, p, field)
+        _together_with_fields(planes[0, i], planes[1, i], planes[2, i], at, p, field, areas.used)

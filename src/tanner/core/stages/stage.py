@@ -106,34 +106,38 @@ def f32(values: Any) -> F32:
 def fuse(stages: Sequence[Stage], name: str, *, with_fields: bool = False) -> Callable[..., None]:
     """One function for kernels that runs the row kernels of stages in order, each when it is on.
 
-    Without fields its arguments are (r, g, b, at, parameters), with them (r, g, b, at, parameters, field).
+    Without fields its arguments are (r, g, b, at, parameters), with them also field (fields, n) and used bool (fields,).
     The calls are written out as text because numba cannot loop over functions of different types.
 
     Args:
         name: no other function of a process may have it.
     """
-    arguments = "r, g, b, at, parameters" + (", field" if with_fields else "")
+    arguments = "r, g, b, at, parameters" + (", field, used" if with_fields else "")
     lines, known, first = [f"def {name}({arguments}):"], {}, 0
     for stage in stages:
-        local = with_fields and stage.row_fields is not None
-        known[stage.name] = stage.row_fields if local else stage.row
-        more = f", field[{first}:{first + stage.fields}]" if local else ""
+        known[stage.name] = stage.row
+        plain = f"{stage.name}(r, g, b, at, parameters.{stage.name})"
+        lines.append(f"    if parameters.{stage.name}.on:")
+        if with_fields and stage.row_fields is not None:
+            known[f"{stage.name}_fields"] = stage.row_fields
+            used = " or ".join(f"used[{n}]" for n in range(first, first + stage.fields))
+            local = f"{stage.name}_fields(r, g, b, at, parameters.{stage.name}, field[{first}:{first + stage.fields}])"
+            # A stage whose parameters no area moves goes as without areas.
+            lines += [f"        if {used}:", f"            {local}", "        else:", f"            {plain}"]
+        else:
+            lines.append(f"        {plain}")
         first += stage.fields
-        lines += [
-            f"    if parameters.{stage.name}.on:",
-            f"        {stage.name}(r, g, b, at, parameters.{stage.name}{more})",
-        ]
     exec("\n".join(lines), known)
     written = known[name]
 
     # numba asks for a function of exactly these arguments.
     if with_fields:
 
-        def fused(r, g, b, at, parameters, field):  # type: ignore[no-untyped-def]
+        def fused(r, g, b, at, parameters, field, used):  # type: ignore[no-untyped-def]
             raise NotImplementedError("runs inside kernels only")
 
         @overload(fused)
-        def _with(r, g, b, at, parameters, field):  # type: ignore[no-untyped-def]
+        def _with(r, g, b, at, parameters, field, used):  # type: ignore[no-untyped-def]
             return written
     else:
 

@@ -1,0 +1,74 @@
+"""What areas cost: a 24 MP export and a step of a drag with 0 to 8 of them, CPU time as a ratio to none, interleaved in one run.
+
+python -m bench.areas
+"""
+
+import time
+from typing import Any
+
+import numpy as np
+
+from tanner.core.adjust.registry import defaults, develop
+from tanner.core.render import make_plan, render, render_strips
+from tanner.core.warm import synthetic
+
+SIZE = 6000, 4000
+# Small on purpose: colours that an area drives out of the output space cost what they cost in any picture.
+SEVEN = {"light.exposure": 0.03, "light.highlights": -2.0, "light.shadows": 2.0, "light.local_contrast": 1.5,
+         "white.temperature": 1.0, "colour.saturation": 1.0, "colour.vibrance": 1.0}  # fmt: skip
+
+
+def areas(count: int, values: dict[str, float]) -> dict[str, Any]:
+    """Areas of both kinds, every other with the opposite values: together they drive no colour out of the output space."""
+    found: dict[str, Any] = {}
+    for n in range(count):
+        start = f"areas/{n:08x}/"
+        shape = (
+            {"kind": "round", "at": [n / 20 - 0.2, 0.0], "radii": [0.25, 0.15]}
+            if n % 2
+            else {"kind": "straight", "start": [0, 0.3], "end": [n / 20, 0]}
+        )
+        found |= {
+            start + "kind": "area",
+            start + "shapes": [shape],
+            **{start + k: v * (-1) ** n for k, v in values.items()},
+        }
+    return found
+
+
+def main() -> None:
+    source = synthetic(*SIZE)
+    base = defaults(raw=True, lens=True) | {"light.exposure": 0.2, "light.shadows": 20.0, "detail.amount": 50.0}
+    cases = {
+        "none": {},
+        "one, exposure": areas(1, {"light.exposure": 0.3}),
+        **{f"{n} x seven": areas(n, SEVEN) for n in (1, 2, 4, 8)},
+    }
+
+    def export(values: dict[str, Any]) -> float:
+        began = time.process_time()
+        for _ in render_strips(make_plan(source, develop(base | values), SIZE, fine=True)):
+            pass
+        return time.process_time() - began
+
+    def step(values: dict[str, Any], n: int) -> float:
+        began = time.process_time()
+        render(source, develop(base | values | {"light.exposure": 0.2 + n / 100}), (800, 533), keep=True)
+        return time.process_time() - began
+
+    found: dict[str, list[tuple[float, float]]] = {name: [] for name in cases}
+    for turn in range(4):
+        for name, values in cases.items():
+            steps = [step(values, n) for n in range(12)]
+            found[name].append((export(values), float(np.percentile(steps[2:], 95))))
+        if not turn:
+            found = {name: [] for name in cases}
+    best = {name: np.min(times, axis=0) for name, times in found.items()}
+    print(f"{'':16} {'24 MP export':>14} {'step, 800 px':>14}")
+    for name, times in best.items():
+        ratio = times / best["none"]
+        print(f"{name:16} {ratio[0]:14.3f} {ratio[1]:14.3f}   {times[0]:.2f} s {times[1] * 1000:.1f} ms")
+
+
+if __name__ == "__main__":
+    main()
