@@ -6,7 +6,7 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import set_offsets, set_values
+from tanner.catalogue.development import add_thing, set_offsets, set_values
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.profiles import Rule
@@ -14,6 +14,8 @@ from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sets import put_under
 from tanner.catalogue.steps import record
 from tanner.catalogue.store import Catalogue
+from tanner.core.adjust.items import name_of
+from tanner.core.areas.declare import AREAS
 from tanner.core.colour.dcp import read_dcp
 from tanner.core.colour.shelf import SHELF
 from tanner.jobs.bring_in.imports import import_now
@@ -22,6 +24,8 @@ from tanner.jobs.measure.tasks import made_profile
 from tanner.jobs.workers import Workers
 from tanner.studio.demo import VERSION, frames
 
+WORKED = f"{VERSION}, areas"
+"""What a catalogue of the demo is of; another is made anew."""
 NAME = "Alder & Finch, spring catalogue"
 _NAMES = {
     "lamp": "Blue lamp, flash",
@@ -61,7 +65,7 @@ def work_on(into: Path) -> None:
     """Import the shoot's folder once; a demo of an older version gets a new catalogue."""
     data = into / "data"
     mark = data / "demo-version"
-    if mark.exists() and mark.read_text() == str(VERSION):
+    if mark.exists() and mark.read_text() == WORKED:
         return
     if data.exists():
         shutil.rmtree(data)
@@ -95,7 +99,7 @@ def work_on(into: Path) -> None:
     finally:
         workers.shutdown()
         catalogue.close()
-    mark.write_text(str(VERSION))
+    mark.write_text(WORKED)
 
 
 def _profiles(catalogue: Catalogue, photos: Path, workers: Workers) -> None:
@@ -130,6 +134,7 @@ def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list
         set_values(session, resolver, [frames[2]], {"light.shadows": 32})
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 3}) for f in frames])
     elif kind == "instrument":
+        _areas(session, resolver, frames)
         record(session, shoot, "verdict drop", [(frames[3], {"verdict": "drop"})])
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 4}) for f in frames[:3]])
     elif kind == "portraits":
@@ -137,6 +142,22 @@ def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep"}) for f in frames[:2]])
     else:
         set_values(session, resolver, [frames[-1]], {"light.local_contrast": 40})
+
+
+def _areas(session: Session, resolver: Resolver, frames: list[Frame]) -> None:
+    """The body lifted and the ground calmed on the lead; on one follower the body stands elsewhere, and its mask with it."""
+    body = {"kind": "round", "at": [0.0, 0.2], "radii": [0.2, 0.22], "angle": 0.0, "softness": 0.7}
+    ground = {"kind": "straight", "start": [0.0, 0.5], "end": [0.0, 0.34]}
+    for name, shape, values in (
+        ("Body", body, {"light.exposure": 0.45, "light.local_contrast": 20.0, "white.temperature": 12.0}),
+        ("Ground", ground, {"light.exposure": -0.5, "colour.saturation": -20.0}),
+    ):
+        parts = {"kind": "area", "shapes": [shape]}
+        _, ident = add_thing(session, resolver, [frames[0]], AREAS, name, parts)
+        set_values(session, resolver, [frames[0]], {name_of(AREAS.key, ident, k): v for k, v in values.items()})
+        if name == "Body":
+            place = name_of(AREAS.key, ident, "place")
+            set_values(session, resolver, [frames[2]], {place: [0.025, -0.01, 1.05, 4.0]}, relative=[place])
 
 
 def _deliver(catalogue: Catalogue, data: Path, into: Path, workers: Workers) -> None:

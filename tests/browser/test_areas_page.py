@@ -1,0 +1,105 @@
+"""Areas on the Bench: drawn, changed, followed, moved on a follower, left out, carried over, removed."""
+
+from collections.abc import Callable
+
+import pytest
+from browsing import eventually, settled
+from playwright.sync_api import Page, expect
+from serving import Running
+
+pytestmark = pytest.mark.usefixtures("fresh")
+Bench = Callable[..., None]
+
+
+def middle(page: Page) -> tuple[float, float]:
+    box = page.locator("#canvas").bounding_box()
+    assert box
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move((start[0] + end[0]) / 2, (start[1] + end[1]) / 2, steps=3)
+    page.mouse.move(*end, steps=3)
+    page.mouse.up()
+    settled(page)
+
+
+def drawn(page: Page, kind: str = "Round") -> None:
+    page.locator('#index [data-group="areas"]').click()
+    settled(page)
+    page.get_by_role("button", name=kind, exact=True).click()
+    x, y = middle(page)
+    drag(page, (x, y), (x + 90, y))
+    expect(page.locator(".area-row")).to_have_count(1)
+
+
+def put(page: Page, name: str, value: str) -> None:
+    field = page.locator(f'.rule[data-key="areas/00000000/{name}"] .rule-number')
+    field.fill(value)
+    field.press("Enter")
+    settled(page)
+
+
+def area_of(server: Running, frame: int) -> dict[str, object]:
+    """The names of the one area of a frame, without its id."""
+    values = server.get(f"/api/frames/{frame}")["values"]
+    return {k.split("/")[2]: v for k, v in values.items() if k.startswith("areas/")}
+
+
+def test_drawn_on_the_lead_and_moved_on_a_follower(
+    page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]
+) -> None:
+    bench("T0001")
+    drawn(page)
+    put(page, "light.exposure", "1.5")
+    lead = area_of(server, frame_ids["T0001"])
+    assert lead["light.exposure"] == 1.5 and lead["name"] == "Round gradient"
+    (shape,) = lead["shapes"]  # type: ignore[misc]
+    assert shape["kind"] == "round" and abs(shape["at"][0]) < 0.01 and abs(shape["at"][1]) < 0.01
+    # A handle stretches and turns it; the square moves it.
+    x, y = middle(page)
+    drag(page, (x + 90, y), (x, y - 140))
+    (shape,) = area_of(server, frame_ids["T0001"])["shapes"]  # type: ignore[misc]
+    assert shape["angle"] == pytest.approx(-90, abs=2) and shape["radii"][0] > shape["radii"][1] * 1.4
+    bench("T0002")
+    page.locator('#index [data-group="areas"]').click()
+    settled(page)
+    expect(page.locator(".area-row")).to_contain_text("follows")
+    drag(page, (x, y), (x - 60, y + 30))
+    offsets = server.get(f"/api/frames/{frame_ids['T0002']}")["offsets"]
+    (moved,) = offsets.values()
+    assert moved[0] < -0.03 and moved[1] > 0.01 and moved[2:] == [1.0, 0.0]
+    expect(page.locator(".area-row")).to_contain_text("departs here")
+    page.get_by_role("button", name="Follow the lead’s place").click()
+    settled(page)
+    assert server.get(f"/api/frames/{frame_ids['T0002']}")["offsets"] == {}
+    page.get_by_role("button", name="Not on this frame").click()
+    settled(page)
+    expect(page.locator(".area-row")).to_contain_text("not on this frame")
+    assert area_of(server, frame_ids["T0002"])["present"] is False
+    assert area_of(server, frame_ids["T0003"])["light.exposure"] == 1.5
+
+
+def test_named_carried_over_and_removed(page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]) -> None:
+    bench("T0001")
+    drawn(page, "Straight")
+    page.locator("#area-name").fill("Calm ground")
+    page.locator("#area-name").press("Enter")
+    settled(page)
+    put(page, "colour.saturation", "-60")
+    page.get_by_label("everything but this").check()
+    settled(page)
+    page.locator("#area-carry").click()
+    expect(page.locator("#carry-count")).to_contain_text("to")
+    page.get_by_label("the whole shoot").check()
+    page.locator("#carry-go").click()
+    settled(page)
+    other = area_of(server, frame_ids["T0012"])
+    assert other["name"] == "Calm ground" and other["inverted"] is True and other["colour.saturation"] == -60
+    page.locator("#area-remove").click()
+    eventually(page, lambda: not area_of(server, frame_ids["T0001"]))
+    expect(page.locator("#area-one")).to_be_hidden()
+    page.get_by_role("button", name="Undo").click()
+    eventually(page, lambda: area_of(server, frame_ids["T0001"]).get("name") == "Calm ground")
