@@ -11,7 +11,7 @@ import numpy as np
 from bench.run import FULL, SETTINGS
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.dcp import CameraProfile, Table, write_dcp
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.profile.make import Shot, make_profile
 from tanner.core.raw.reader import read
 from tanner.core.render import render
@@ -31,7 +31,7 @@ def table(hues: int, sats: int, vals: int, srgb: bool) -> Table:
 def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        SHELF.folders = [folder]
+        PROFILE_STORE.folders = [folder]
         first = replace(frames()[0], width=6000, height=4000)
         lamp, chart = folder / "lamp.dng", folder / "chart.dng"
         lamp.write_bytes(take(replace(first, scene="lamp"), compress=False))

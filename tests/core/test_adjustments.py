@@ -10,7 +10,7 @@ import pytest
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, blend, check_names, defaults, develop
 from tanner.core.adjust.spec import Spec
 from tanner.core.colour.dcp import CameraProfile, write_dcp
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import SettingsError
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, render
@@ -64,7 +64,7 @@ def shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         "b", "", (21,), (np.array([[0.9, -0.3, -0.1], [-0.4, 1.2, 0.2], [0.0, 0.2, 0.6]]),), baseline=1.0
     )
     (tmp_path / "bright.dcp").write_bytes(write_dcp(profile))
-    monkeypatch.setattr(SHELF, "folders", [tmp_path])
+    monkeypatch.setattr(PROFILE_STORE, "folders", [tmp_path])
 
 
 def picture(source: Source, wanted: dict[str, object]) -> np.ndarray:

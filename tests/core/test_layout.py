@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from tanner.core.adjust.registry import develop
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import SettingsError, TannerError
 from tanner.core.output.develop import encode, prepare
 from tanner.core.output.encoding import fitted
@@ -141,13 +141,13 @@ def test_a_mark_can_be_read_on_light_and_dark(kind: str, ground: int, tmp_path) 
         logo = Image.new("RGBA", (200, 80), (0, 0, 0, 0))
         logo.paste((20, 20, 20, 255), (40, 20, 160, 60))
         logo.save(tmp_path / "logo.png")
-        SHELF.add(tmp_path)
+        PROFILE_STORE.add(tmp_path)
         mark = mark.model_copy(update={"kind": "picture", "picture": "logo"})
     try:
         found = drawn(mark, (400, 300), mark.text)
     finally:
         if kind == "picture":
-            SHELF.folders.remove(tmp_path)
+            PROFILE_STORE.folders.remove(tmp_path)
     assert found is not None
     pixels = found.over(np.full((300, 400, 3), ground, np.uint8), 0)
     y0, x0 = found.top, found.left
@@ -180,13 +180,13 @@ def test_marks_that_cannot_be_drawn_are_told(source: Source, tmp_path, monkeypat
     assert "no text" in why(kind="text")
     assert "has no 漢" in why(kind="text", text="漢")
     assert "not in Kit" in why(kind="picture", picture="gone")
-    SHELF.add(tmp_path)
+    PROFILE_STORE.add(tmp_path)
     try:
         (tmp_path / "empty.png").write_bytes(b"")
         (tmp_path / "odd.png").write_bytes(b"no picture")
         assert "0 bytes" in why(kind="picture", picture="empty") and "no picture" in why(kind="picture", picture="odd")
     finally:
-        SHELF.folders.remove(tmp_path)
+        PROFILE_STORE.folders.remove(tmp_path)
     monkeypatch.setattr("tanner.core.output.mark.FONT", FONT.with_name("gone.ttf"))
     assert "missing" in why(kind="text", text="Alder")
 

@@ -24,7 +24,7 @@ from tanner.core.noise.model import estimated, noise_model, tiles_of
 from tanner.core.noise.planes import cleaned_planes
 from tanner.core.noise.prepass import NoiseError, denoise_file, target_of
 from tanner.core.noise.stabilise import stabilised, unbiased
-from tanner.core.noise.stage import CLEANED, method_for, notes, quiet_source, waits
+from tanner.core.noise.stage import CLEANED, denoised_source, method_for, notes, waits
 from tanner.core.noise.table import TABLE
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source, read
@@ -248,14 +248,14 @@ def test_a_method_is_worked_out_once_and_kept_on_disk(evening: Path, kept: Path)
     source = read(evening)
     assert waits(source, noise)
     # A draft does not wait: quick stands in, and nothing is kept.
-    draft = quiet_source(source, noise, draft=True)
+    draft = denoised_source(source, noise, draft=True)
     assert np.array_equal(draft.data, cleaned(source, "quick").data) and not kept.exists()
-    first = quiet_source(source, noise)
+    first = denoised_source(source, noise)
     assert len(list(kept.glob("*.npy"))) == 1 and not waits(read(evening), noise)
-    again = quiet_source(read(evening), noise, draft=True)
+    again = denoised_source(read(evening), noise, draft=True)
     assert np.array_equal(first.data, again.data) and np.array_equal(first.data, cleaned(source, "fine").data)
     # Strengths start from what is kept.
-    half = quiet_source(read(evening), Noise(method="fine", luminance=50))
+    half = denoised_source(read(evening), Noise(method="fine", luminance=50))
     assert len(list(kept.glob("*.npy"))) == 1 and not np.array_equal(half.data, first.data)
     # A file that changed is another file.
     os.utime(evening, ns=(1, 1))

@@ -25,7 +25,7 @@ from tanner.core.colour.dcp import (
     read_directory,
     write_dcp,
 )
-from tanner.core.colour.shelf import SHELF, Shelf, fits, load
+from tanner.core.colour.profile_store import PROFILE_STORE, ProfileStore, fits, load
 from tanner.core.colour.temperature import temperature_to_xy
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import render
@@ -237,7 +237,7 @@ def frame(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def shelf(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    monkeypatch.setattr(SHELF, "folders", [tmp_path])
+    monkeypatch.setattr(PROFILE_STORE, "folders", [tmp_path])
     return tmp_path
 
 
@@ -336,7 +336,7 @@ def test_broken_files_are_refused_with_the_reason(change: object, words: str, tm
     with pytest.raises(ProfileError, match=words) as error:
         load(path)
     assert "bad.dcp" in str(error.value)
-    shelf = Shelf()
+    shelf = ProfileStore()
     shelf.add(tmp_path)
     assert shelf.find("bad") is None
 

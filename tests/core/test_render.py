@@ -9,7 +9,7 @@ import pytest
 
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.raw import blocks
-from tanner.core.raw.blocks import BOXES
+from tanner.core.raw.blocks import AVERAGES
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import (
     full_size,
@@ -180,7 +180,7 @@ def test_several_sizes_in_one_pass_are_what_each_would_be_alone(lamp: Path, smal
     together.wanted = frozenset({2, 3})
     for size, expected in zip(sizes, alone, strict=True):
         assert np.array_equal(made(together, size), expected)
-    boxes = list(together.memory.all(BOXES))
+    boxes = list(together.memory.all(AVERAGES))
     assert any(b.there.mean() > 0.6 for b in boxes)
 
 

@@ -32,7 +32,7 @@ def test_what_was_compiled_before_a_kernel_changed_is_forgotten(tmp_path: Path) 
 
 @pytest.mark.parametrize(
     "module",
-    ["core.lanes", "core.raw.demosaic", "core.noise.methods", "core.optics.runs", "core.render", "core.stages.path"],
+    ["core.vector16", "core.raw.demosaic", "core.noise.methods", "core.optics.runs", "core.render", "core.stages.path"],
 )
 def test_kernels_are_told_of_the_vectors_whatever_is_imported_first(module: str) -> None:
     """numba reads what the processor has when it is first imported: that must not be before `jit` has said it."""

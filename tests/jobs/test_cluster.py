@@ -23,7 +23,7 @@ from tanner.jobs.bring_in.imports import import_now
 from tanner.jobs.cluster import Cluster, mapped, parse_mapping
 from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.delivery.record import record_of
-from tanner.jobs.denoise.quieting import CopyOptions, Job, Quieting
+from tanner.jobs.denoise.denoising import CopyOptions, Denoising, Job
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 
@@ -104,18 +104,18 @@ def delivered(
 def quieted(shared: Path, cluster: Cluster | None, folder: Path) -> tuple[dict[str, str], Job]:
     """Quiet copies of all frames by name and hash, and the job that made them."""
     catalogue = Catalogue(shared / "here" / "data")
-    quieting = Quieting(catalogue, cluster)
+    denoising = Denoising(catalogue, cluster)
     try:
         with catalogue.read() as session:
             frames = [f for f in session.scalars(select(Frame)) if "quiet" not in f.name]
         folder.mkdir()
-        job = quieting.copies(frames, CopyOptions(method="quick", folder=str(folder)))
+        job = denoising.copies(frames, CopyOptions(method="quick", folder=str(folder)))
         end = time.monotonic() + 120
         while not job.over and time.monotonic() < end:
             time.sleep(0.05)
         return {p.name: file_hash(p) for p in sorted(folder.iterdir())}, job
     finally:
-        quieting.close()
+        denoising.close()
         catalogue.close()
 
 
@@ -160,20 +160,20 @@ def test_a_wish_of_the_bench_stays_here_and_cancelling_ends_what_is_far(
 ) -> None:
     far, called = watched(shared, cluster[0])
     catalogue = Catalogue(shared / "here" / "data")
-    quieting = Quieting(catalogue, far)
+    denoising = Denoising(catalogue, far)
     try:
         with catalogue.read() as session:
             frames = list(session.scalars(select(Frame).limit(3)))
-        wish = quieting.want(frames[0], Noise(method="fine"))
-        many = quieting.ahead([(f, Noise(method="learned")) for f in frames])
-        quieting.cancel(many.number)
+        wish = denoising.want(frames[0], Noise(method="fine"))
+        many = denoising.ahead([(f, Noise(method="learned")) for f in frames])
+        denoising.cancel(many.number)
         end = time.monotonic() + 120
         while not (wish.over and many.over) and time.monotonic() < end:
             time.sleep(0.05)
         assert wish.items[0].state == "done", wish.items[0].message
         assert many.over and set(called) <= {"work_out"} and len(called) <= far.lanes
     finally:
-        quieting.close()
+        denoising.close()
         catalogue.close()
         far.shutdown()
 

@@ -14,7 +14,7 @@ from tanner.core.adjust.registry import defaults, develop
 from tanner.core.colour import spectra
 from tanner.core.colour.cube import Cube, CubeError, read_cube, write_cube
 from tanner.core.colour.printing import IccError, check_icc, proof_table, to_icc
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.spaces import SPACES, icc_profile, oklab_cones, outside, working_to
 from tanner.core.profile.make import chart_neutral, chart_picture
 from tanner.core.raw.reader import Source, read
@@ -164,7 +164,7 @@ def test_a_development_given_out_as_cube_gives_the_same_picture(
     start = {"optics.distortion": 100.0, "optics.fall_off": 100.0}
     text = development_cube(source, develop({**start, **values}), "Mine")
     (tmp_path / "mine.cube").write_text(text)
-    monkeypatch.setattr(SHELF, "folders", [tmp_path])
+    monkeypatch.setattr(PROFILE_STORE, "folders", [tmp_path])
     wanted = render(source, develop({**start, **values}), (300, 200)).astype(int)
     found = render(source, develop({**start, "profile.look": "mine"}), (300, 200)).astype(int)
     assert np.abs(wanted - found).mean() < 1.0 and np.percentile(np.abs(wanted - found), 99) < 8
@@ -191,7 +191,7 @@ def test_a_camera_can_have_an_icc_profile(
     """Through the matrix or the table, against LittleCMS on the same balanced numbers; exposure comes after."""
     icc = camera_icc(b"curv\0\0\0\0" + struct.pack(">IH", 1, round(gamma * 256)))
     (tmp_path / f"mine{gamma}.icc").write_bytes(icc)
-    monkeypatch.setattr(SHELF, "folders", [tmp_path])
+    monkeypatch.setattr(PROFILE_STORE, "folders", [tmp_path])
     camera, warning = source.colour_by(f"mine{gamma}")
     assert warning == "" and (camera.working is None) == (gamma != 1.0)
     start = {"optics.distortion": 100.0, "optics.fall_off": 100.0}

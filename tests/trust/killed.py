@@ -12,7 +12,7 @@ from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sidecars import sidecar_of, write
 from tanner.catalogue.store import Catalogue
 from tanner.jobs.bring_in.imports import import_now
-from tanner.jobs.denoise.quieting import CopyOptions, Quieting
+from tanner.jobs.denoise.denoising import CopyOptions, Denoising
 from tanner.jobs.match.matching import Matching, Reference
 from tanner.jobs.merge.merging import Merges
 from tanner.jobs.workers import Workers
@@ -36,8 +36,8 @@ def work(data: Path, kind: str, photos: Path, card: Path) -> None:
     catalogue = Catalogue(data)
     frames, resolver = frames_of(catalogue)
     if kind == "copies":
-        quieting = Quieting(catalogue)
-        job = quieting.copies(frames[:3], CopyOptions(method="quick"))
+        denoising = Denoising(catalogue)
+        job = denoising.copies(frames[:3], CopyOptions(method="quick"))
         print("started", flush=True)
         waited(lambda: job.over)
     elif kind == "join":

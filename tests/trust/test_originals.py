@@ -24,7 +24,7 @@ from tanner.jobs.bring_in.imports import import_now
 from tanner.jobs.checking import Checks
 from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.delivery.record import record_of
-from tanner.jobs.denoise.quieting import CopyOptions, Quieting
+from tanner.jobs.denoise.denoising import CopyOptions, Denoising
 from tanner.jobs.match.lineups import LineUps
 from tanner.jobs.match.matching import Matching, Reference
 from tanner.jobs.merge.merging import Merges
@@ -184,8 +184,8 @@ def test_copies_joins_and_matches_refuse_another_file(
         frames = list(session.scalars(select(Frame).order_by(Frame.name)))
         start = Reference(frames[1].path, resolver.resolve(frames[1]).values)
     before = sorted(photos.iterdir())
-    quieting, merges = Quieting(catalogue), Merges(catalogue)
-    copies = quieting.copies(frames[:1], CopyOptions(method="quick"))
+    denoising, merges = Denoising(catalogue), Merges(catalogue)
+    copies = denoising.copies(frames[:1], CopyOptions(method="quick"))
     joined = merges.start(frames, "focus")
     until(lambda: copies.over and joined.state != "working")
     assert "not the one that came in" in copies.items[0].message
@@ -203,7 +203,7 @@ def test_copies_joins_and_matches_refuse_another_file(
         with catalogue.read() as session:
             readings, _ = lines.readings(Resolver(session, 1), frames, frames[1], None)
         assert "not the one that came in" in readings[0].trouble
-    quieting.close()
+    denoising.close()
     merges.close()
 
 

@@ -7,7 +7,7 @@ import pytest
 from made import exposure
 
 from tanner.core.adjust.registry import defaults
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import TannerError
 from tanner.jobs.workers import Workers
@@ -16,7 +16,7 @@ from tanner.web.viewer.viewer import View, Viewer
 
 
 def test_outside_is_marked_and_a_proof_is_shown(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(SHELF, "folders", [tmp_path])
+    monkeypatch.setattr(PROFILE_STORE, "folders", [tmp_path])
     path = tmp_path / "a.dng"
     path.write_bytes(take(exposure(scene="chart")))
     (tmp_path / "screen.icc").write_bytes(icc_profile("srgb"))

@@ -12,7 +12,7 @@ from tanner.catalogue.library import slug
 from tanner.core.colour.cube import read_cube
 from tanner.core.colour.dcp import CameraProfile, ProfileError, read_dcp, write_dcp
 from tanner.core.colour.printing import check_icc, for_cameras
-from tanner.core.colour.shelf import MOST_BYTES, fits_names, load
+from tanner.core.colour.profile_store import MOST_BYTES, fits_names, load
 from tanner.core.errors import TannerError
 from tanner.core.lensmake.make import joined
 from tanner.core.optics.database import check_file

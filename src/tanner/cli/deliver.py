@@ -42,7 +42,7 @@ def deliver(
     from tanner.catalogue.library import Library
     from tanner.catalogue.models import Frame, FrameSet, Shoot
     from tanner.catalogue.store import Catalogue
-    from tanner.core.colour.shelf import SHELF
+    from tanner.core.colour.profile_store import PROFILE_STORE
     from tanner.core.noise.kept import KEPT
     from tanner.core.noise.table import TABLE
     from tanner.core.output.spec import OutputSpec, read_spec
@@ -84,7 +84,11 @@ def deliver(
             shoot_id, ids = found.id, [f.id for f in frames]
         assert to is not None
         # Before the first worker starts: it takes the folders over.
-        SHELF.folders, KEPT.folder, TABLE.file = [catalogue.profiles.folder], folder / "quiet", folder / "noise.json"
+        PROFILE_STORE.folders, KEPT.folder, TABLE.file = (
+            [catalogue.profiles.folder],
+            folder / "quiet",
+            folder / "noise.json",
+        )
         workers = Cluster(dask, parse_mapping(map_ or [])) if dask else Workers(2)
         deliveries = Deliveries(catalogue, workers)
         try:

@@ -32,7 +32,7 @@ def develop(
     """Develop files into finished ones."""
     from pydantic import ValidationError
 
-    from tanner.core.colour.shelf import SHELF, load
+    from tanner.core.colour.profile_store import PROFILE_STORE, load
     from tanner.core.output.spec import OutputSpec, explain, read_spec
     from tanner.core.series.preset import read_preset
     from tanner.jobs.delivery.tasks import develop_file
@@ -48,7 +48,7 @@ def develop(
                     values.setdefault(f"optics.{name}", 100.0)
         if profile:
             load(profile)
-            SHELF.add(profile.absolute().parent)
+            PROFILE_STORE.add(profile.absolute().parent)
             values["profile.camera"] = profile.stem
         if spec:
             specs = [read_spec(p) for p in spec]

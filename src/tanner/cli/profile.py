@@ -100,7 +100,7 @@ def make(
 @app.command()
 def show(profile: Annotated[Path, typer.Argument(metavar="FILE.dcp")], as_json: Json = False) -> None:
     """Say what a camera profile holds."""
-    from tanner.core.colour.shelf import load
+    from tanner.core.colour.profile_store import load
 
     try:
         found = load(profile)

@@ -64,7 +64,7 @@ def _patched(source: Source, development: Development, noise: Noise, region: Reg
     cut = Source(facts, np.ascontiguousarray(part))
     if source.facts.kind == "bayer":
         cut.memory.put(MODEL, None, noise_model(source))
-    quiet = stage.quiet_source(cut, noise, threads=2)
+    quiet = stage.denoised_source(cut, noise, threads=2)
     whole = np.zeros((*quiet.data.shape[:-2], h, w), quiet.data.dtype)
     whole[..., top : top + part.shape[-2], left : left + part.shape[-1]] = quiet.data
     if quiet is cut or quiet.facts.kind == source.facts.kind != "bayer":
@@ -72,7 +72,7 @@ def _patched(source: Source, development: Development, noise: Noise, region: Reg
     return as_source(source, whole) if whole.ndim == 2 else as_colour(source, whole)
 
 
-def telling_place(source: Source, development: Development) -> tuple[float, float]:
+def sample_region(source: Source, development: Development) -> tuple[float, float]:
     """Where methods differ most: the darkest place that has detail, in shares of the finished picture."""
     w, h = full_size(source, development)
     share = min(1.0, 640 / max(w, h))

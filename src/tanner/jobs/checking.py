@@ -9,7 +9,7 @@ from typing import Any
 from tanner.catalogue.originals import check_frame, originals_of
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.jobs.numbered import Numbered
+from tanner.jobs.recent import RecentJobs
 
 
 @dataclass
@@ -51,7 +51,7 @@ class Checks:
 
     def __init__(self, catalogue: Catalogue) -> None:
         self._catalogue = catalogue
-        self._checks: Numbered[Check] = Numbered(busy=lambda check: not check.over)
+        self._checks: RecentJobs[Check] = RecentJobs(busy=lambda check: not check.over)
         self._turn = threading.Lock()
 
     def start(self, shoot_id: int) -> Check:

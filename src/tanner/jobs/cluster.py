@@ -11,7 +11,7 @@ from concurrent.futures import Executor, Future
 from pathlib import Path
 from typing import Any, TypeVar
 
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import TannerError
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
@@ -73,7 +73,7 @@ class Prepared:
         def seen(text: str) -> Path | None:
             return Path(text) if text and Path(text).parent.is_dir() else None
 
-        SHELF.folders = [p for p in map(seen, self.folders) if p]
+        PROFILE_STORE.folders = [p for p in map(seen, self.folders) if p]
         KEPT.folder, SMALL.folder, TABLE.file = seen(self.kept), seen(self.small), seen(self.table)
 
 
@@ -104,7 +104,7 @@ class Cluster(Executor):
             ) from None
         there = mapped(
             {
-                "folders": [str(f) for f in SHELF.folders],
+                "folders": [str(f) for f in PROFILE_STORE.folders],
                 "kept": str(KEPT.folder or ""),
                 "small": str(SMALL.folder or ""),
                 "table": str(TABLE.file or ""),

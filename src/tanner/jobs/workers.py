@@ -11,7 +11,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any, TypeVar
 
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import TannerError
 from tanner.core.limits import limits
 from tanner.core.noise.kept import KEPT
@@ -42,7 +42,7 @@ Place = tuple[Path | None, int]
 
 
 def _prepare(folders: list[Path], kept: Place, small: Place, table: Path | None) -> None:
-    SHELF.folders = folders
+    PROFILE_STORE.folders = folders
     KEPT.folder, KEPT.budget = kept
     SMALL.folder, SMALL.budget = small
     TABLE.file = table
@@ -84,7 +84,7 @@ class Workers(Executor):
                 mp_context=get_context("spawn"),
                 initializer=_prepare,
                 initargs=(
-                    list(SHELF.folders),
+                    list(PROFILE_STORE.folders),
                     (KEPT.folder, KEPT.budget),
                     (SMALL.folder, SMALL.budget),
                     TABLE.file,

@@ -17,7 +17,7 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.adjust.items import name_of
 from tanner.core.areas.declare import AREAS
 from tanner.core.colour.dcp import read_dcp
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.jobs.bring_in.imports import import_now
 from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.measure.tasks import made_profile
@@ -72,7 +72,7 @@ def work_on(into: Path) -> None:
     print("Bringing the demo shoot in …", flush=True)
     catalogue = Catalogue(data)
     # Before the first process starts: it takes the folders over. The same two processes do all of it.
-    SHELF.folders = [catalogue.profiles.folder]
+    PROFILE_STORE.folders = [catalogue.profiles.folder]
     workers = Workers(2)
     try:
         job = import_now(data, NAME, sorted((into / "shoot").glob("*.DNG")), None, ["catalogue"], workers)

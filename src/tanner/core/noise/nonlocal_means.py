@@ -1,6 +1,6 @@
 """The non-local mean over tiles: each is averaged with those whose surroundings look alike.
 
-The parts that take the time are written out in vectors (see `tanner.core.lanes`): left to the compiler they took several times as long.
+The parts that take the time are written out in vectors (see `tanner.core.vector16`): left to the compiler they took several times as long.
 """
 
 from typing import Any
@@ -10,7 +10,7 @@ from llvmlite import ir
 from numpy.typing import NDArray
 
 from tanner.core.jit import cgutils, intrinsic, kernel, types
-from tanner.core.lanes import FLOATS, LANES, Lanes, alike, array, choose, count, load, place, shifted, store
+from tanner.core.vector16 import FLOATS, LANES, Lanes, alike, array, choose, count, load, place, shifted, store
 
 F32 = NDArray[np.float32]
 NEAR, FAR = 3, 5

@@ -136,7 +136,7 @@ def unpacked(numbers: NDArray[np.uint16]) -> NDArray[np.float32]:
     return result
 
 
-def quiet_source(source: Source, noise: Noise, *, draft: bool = False, threads: int = 1) -> Source:
+def denoised_source(source: Source, noise: Noise, *, draft: bool = False, threads: int = 1) -> Source:
     """The source with all that `noise` asks for done to it.
 
     Args:

@@ -1,6 +1,6 @@
 """A Wiener filter of the cosine transform of small blocks that overlap, by the spectrum that a pilot shows.
 
-The parts that take the time are written out in vectors (see `tanner.core.lanes`): left to the compiler they took several times as long.
+The parts that take the time are written out in vectors (see `tanner.core.vector16`): left to the compiler they took several times as long.
 """
 
 from typing import Any
@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import intrinsic, kernel, types
-from tanner.core.lanes import LANES, Lanes, alike, array, load, store, summed
+from tanner.core.vector16 import LANES, Lanes, alike, array, load, store, summed
 
 F32 = NDArray[np.float32]
 SIZE = 12

@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
-from tanner.core.lanes import LANES
 from tanner.core.optics.geometry import STEP
 from tanner.core.optics.runs import (
     AT,
@@ -31,6 +30,7 @@ from tanner.core.optics.runs import (
     near_run,
     wide_run,
 )  # fmt: skip
+from tanner.core.vector16 import LANES
 
 
 @kernel

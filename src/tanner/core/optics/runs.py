@@ -1,4 +1,4 @@
-"""The innermost part of resampling, sixteen px at a time (see `tanner.core.lanes` for why it is written out).
+"""The innermost part of resampling, sixteen px at a time (see `tanner.core.vector16` for why it is written out).
 
 `cells` finds where sixteen runs of a row lie; a run then goes first down the columns of the plane, along the line on which its
 positions lie, and then along that line. The columns' values stay in registers between the two.
@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import Any
 
 from tanner.core.jit import cgutils, intrinsic, types
-from tanner.core.lanes import (
+from tanner.core.vector16 import (
     LANES,
     Lanes,
     Shelf,

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from tanner.core.adjust.registry import Development
 from tanner.core.colour.camera import Profile
 from tanner.core.colour.printing import IccError, to_icc
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import SettingsError, WriteFailed
 from tanner.core.noise import stage
@@ -85,7 +85,7 @@ def prepare(
     """
     full = full_size(source, development)
     layout = spec.layout(full)
-    own = SHELF.icc(spec.icc) if spec.icc and spec.format != "dng" else None
+    own = PROFILE_STORE.icc(spec.icc) if spec.icc and spec.format != "dng" else None
     if spec.icc and own is None and spec.format != "dng":
         raise IccError(f"The ICC profile {spec.icc} is not in Kit. Add it there, or choose another for {spec.title}.")
     w, h = layout.canvas

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter, ImageFont
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import TannerError
 
 FONT = Path(__file__).parents[2] / "shipped" / "fonts" / "ibm-plex-sans-latin.ttf"
@@ -139,7 +139,7 @@ def drawn(mark: Mark, size: tuple[int, int], text: str = "") -> Drawn | None:
             raise MarkError("The watermark has no text.")
         image = _lettering(text, width)
     else:
-        data = SHELF.picture(mark.picture)
+        data = PROFILE_STORE.picture(mark.picture)
         if data is None:
             raise MarkError(
                 f"The watermark {mark.picture or 'without a name'} is not in Kit. Add it there, or choose another."

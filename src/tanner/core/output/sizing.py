@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from tanner.core.errors import FormatError
 
 EDGES = ("long", "short", "width", "height")
-BOXES = ("box", "crop", "pad")
+AVERAGES = ("box", "crop", "pad")
 UNITS = {"": 0.0, "cm": 2.54, "in": 1.0}
 """Lengths on paper in one inch; 0 for px."""
 MOST = 60_000
@@ -80,7 +80,7 @@ def parse_size(text: str) -> SizeRule:
     """
     match = _FORM.match(text.strip().lower())
     kind, a, b, unit = match.groups() if match else ("", None, None, None)
-    two = kind in BOXES
+    two = kind in AVERAGES
     if kind == "original" and a is None:
         return SizeRule("original")
     lengths = kind in EDGES or two
@@ -139,7 +139,7 @@ def _megapixels(w: int, h: int, most: float) -> tuple[int, int]:
 def _turned(rule: SizeRule, w: int, h: int, ppi: float) -> SizeRule:
     """In px, with a box on paper turned to lie as the picture does."""
     plain = rule.in_px(ppi)
-    if rule.unit and rule.kind in BOXES and (plain.first > plain.second) != (w > h) and w != h:
+    if rule.unit and rule.kind in AVERAGES and (plain.first > plain.second) != (w > h) and w != h:
         return SizeRule(plain.kind, plain.second, plain.first)
     return plain
 

@@ -21,7 +21,7 @@ MOST_BYTES = 160 << 20
 """Larger frames are demosaiced strip by strip, each size for itself."""
 
 
-class Boxes:
+class BlockAverages:
     """Means of k x k px of the demosaiced sensor, (3, rows, columns), and which of them are there.
 
     Attributes:
@@ -35,7 +35,7 @@ class Boxes:
         self.planes = np.empty((3, -(-(h + MARGIN - self.top) // k), -(-(w + MARGIN - self.left) // k)), np.float32)
         self.there = np.zeros(self.planes.shape[1:], bool)
 
-    def wanting(self, left: int, top: int, columns: int, rows: int) -> int | None:
+    def ready_rows(self, left: int, top: int, columns: int, rows: int) -> int | None:
         """How many rows of a region (px of its corner, blocks of its sides) are there from its top; None beyond the edge."""
         a, b = (left - self.left) // self.k, (top - self.top) // self.k
         if a < 0 or b < 0 or a + columns > self.there.shape[1] or b + rows > self.there.shape[0]:
@@ -47,7 +47,7 @@ class Boxes:
         """Where a region that is there lies in `planes`: first row, rows, first column, columns."""
         return np.array([(top - self.top) // self.k, rows, (left - self.left) // self.k, columns])
 
-    def take(self, planes: F32, top: int, left: int) -> None:
+    def average(self, planes: F32, top: int, left: int) -> None:
         """Average the whole blocks in a demosaiced region whose corner lies at these px."""
         k = self.k
         a, b = max(0, -(-(left - self.left) // k)), max(0, -(-(top - self.top) // k))
@@ -61,21 +61,21 @@ class Boxes:
         self.there[b:bottom, a:right] = True
 
 
-BOXES: Slot[Boxes] = Slot("blocks", keep=0)
+AVERAGES: Slot[BlockAverages] = Slot("blocks", keep=0)
 """By their side."""
 
 
-def of(source: Source, k: int) -> Boxes | None:
+def of(source: Source, k: int) -> BlockAverages | None:
     """A source's blocks of k px; None where they would take too much memory, or are of a side that is binned before."""
     w, h = source.size
     if k not in (2, 3) or 12 * w * h // (k * k) > MOST_BYTES:
         return None
-    return source.memory.get(BOXES, k, lambda: Boxes((w, h), k))
+    return source.memory.get(AVERAGES, k, lambda: BlockAverages((w, h), k))
 
 
-def harvest(source: Source, planes: F32, top: int, left: int) -> None:
+def leave_averages(source: Source, planes: F32, top: int, left: int) -> None:
     """Hand a region that was demosaiced at full size to the blocks that are wanted later."""
     for k in source.wanted:
         boxes = of(source, k)
         if boxes is not None:
-            boxes.take(planes, top, left)
+            boxes.average(planes, top, left)

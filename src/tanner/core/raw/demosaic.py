@@ -17,7 +17,7 @@ from llvmlite import ir
 from numpy.typing import NDArray
 
 from tanner.core.jit import intrinsic, kernel, types
-from tanner.core.lanes import FLOATS, LANES, WHOLES, Lanes, array, count, load, place, store, store_some
+from tanner.core.vector16 import FLOATS, LANES, WHOLES, Lanes, array, count, load, place, store, store_some
 
 F32 = NDArray[np.float32]
 MARGIN = 8

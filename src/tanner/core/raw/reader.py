@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour, with_icc, with_profile
 from tanner.core.colour.dcp import CameraProfile, embedded, light_of
 from tanner.core.colour.icc import to_working
-from tanner.core.colour.shelf import SHELF, fits
+from tanner.core.colour.profile_store import PROFILE_STORE, fits
 from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 from tanner.core.errors import UnreadableFile
 from tanner.core.limits import limits
@@ -85,7 +85,7 @@ class Source:
 
         Args:
             key: "" for the file's own profile, else its matrix; "matrix"; "embedded" and "embedded-2" and so on;
-                else the key of a profile on the shelf.
+                else the key of a profile in the store.
         """
         return self.memory.get(COLOURS, key, lambda: self._colour_by(key))
 
@@ -98,13 +98,13 @@ class Source:
             if 1 <= number <= len(self.profiles):
                 return with_profile(self.camera, self.profiles[number - 1], signature), ""
             return self.camera, "The file has no such camera profile; its plain matrix is used."
-        icc = SHELF.icc(key)
+        icc = PROFILE_STORE.icc(key)
         if icc is not None:
             try:
                 return with_icc(self.camera, icc, key), ""
             except Exception as error:
                 return self.camera, f"The ICC profile {key} cannot be used ({error}); the file's own colour is used."
-        profile = SHELF.find(key)
+        profile = PROFILE_STORE.find(key)
         if profile is None:
             return self._colour_by("")[0], f"The camera profile {key} is not there; the file's own colour is used."
         warning = "" if fits(profile, self.facts) else f"The camera profile {profile.name} is for {profile.model}."
@@ -123,7 +123,7 @@ class Source:
 
         def make() -> tuple[Lens | None, str]:
             try:
-                return database.by_name(key, self.facts, SHELF.folders), ""
+                return database.by_name(key, self.facts, PROFILE_STORE.folders), ""
             except database.LensError as error:
                 return None, str(error)
 
@@ -199,7 +199,7 @@ def lens_of(facts: FrameFacts, maps: tuple[opcodes.GainMap, ...] = ()) -> Lens |
             order=facts.lens_order,
         )
     if facts.is_raw:
-        return database.find(facts, SHELF.folders)
+        return database.find(facts, PROFILE_STORE.folders)
     return None
 
 

@@ -82,8 +82,8 @@ def _denoised(source: Source, noise: Noise, small: bool, draft: bool) -> tuple[S
     if wanted and (noise.method == "quick" or stage.waits(source, noise)):
         # Without strengths, so that moving one finds what is there.
         faults = Noise(hot_pixels=noise.hot_pixels, moire=noise.moire)
-        return stage.quiet_source(source, faults), noise
-    return stage.quiet_source(source, noise, draft=draft, threads=2 if draft else 1), None
+        return stage.denoised_source(source, faults), noise
+    return stage.denoised_source(source, noise, draft=draft, threads=2 if draft else 1), None
 
 
 def _f32(values: object) -> F32:
@@ -167,12 +167,12 @@ def _block_planes(plan: Linear, y0: int, x0: int, y1: int, x1: int) -> tuple[F32
     cols = max(10, math.ceil((min(float(reach[1]), w + 8.0) + pad - left) / k))
     rows = max(10, math.ceil((min(float(reach[3]), h + 8.0) + pad - top) / k))
     boxes = blocks.of(source, k) if bayer and k > 1 else None
-    ready = boxes.wanting(left, top, cols, rows) if boxes else None
+    ready = boxes.ready_rows(left, top, cols, rows) if boxes else None
     if boxes and ready is not None:
         if ready < rows:
             planes = work.get("planes", 3, (rows - ready) * k, cols * k)
             _demosaic(plan, top + ready * k, left, planes)
-            boxes.take(planes, top + ready * k, left)
+            boxes.average(planes, top + ready * k, left)
         # Beyond this window there may be nothing yet.
         return boxes.planes, boxes.window(left, top, cols, rows), _f32((boxes.left, boxes.top)), float(k), shifts
     if bayer and k == 1 and source.wanted:
@@ -201,7 +201,7 @@ def _shared(plan: Linear, first: tuple[bool, bool], end: tuple[int, int], region
     after = blocks.WIDER * (end[0] >= width), blocks.WIDER * (end[1] >= height)
     planes = work.get("planes", 3, before[1] + rows + after[1], before[0] + cols + after[0])
     _demosaic(plan, top - before[1], left - before[0], planes)
-    blocks.harvest(plan.source, planes, top - before[1], left - before[0])
+    blocks.leave_averages(plan.source, planes, top - before[1], left - before[0])
     if not any(before + after):
         return planes
     # Cut back: places are counted from the corner, and rounding goes by it.

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from tanner.core.colour.camera import Profile
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.jit import kernel
 from tanner.core.stages.stage import F32, At, Frame, Stage
 from tanner.core.tone import cube
@@ -34,7 +34,7 @@ def look_row(r: F32, g: F32, b: F32, at: At, p: Look) -> None:
 
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Look:
     profile = development.group(Profile)
-    look = cube.Look(SHELF.cube(profile.look), profile.look_space == "display", profile.look_amount / 100)
+    look = cube.Look(PROFILE_STORE.cube(profile.look), profile.look_space == "display", profile.look_amount / 100)
     return Look(bool(look.amount > 0), look.cube, look.line, look.to, look.back, look.domain, look.display, look.amount)
 
 

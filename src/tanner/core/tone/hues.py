@@ -1,4 +1,4 @@
-"""Hue, saturation and value, and cells of tables between them: the inner parts of `table`, in vectors (see `tanner.core.lanes`).
+"""Hue, saturation and value, and cells of tables between them: the inner parts of `table`, in vectors (see `tanner.core.vector16`).
 
 A run of pixels goes through three steps, between which it stands in work rows: `enter` finds its cells, `look_up` what they
 say, and `leave` changes it by that. The first and the last do sixteen px at a time, no more than `keep`, from px `at` of the
@@ -8,7 +8,8 @@ rows of colours and from px `on` of the work rows.
 from typing import Any
 
 from tanner.core.jit import intrinsic, types
-from tanner.core.lanes import (
+from tanner.core.tone.logs import exp2_of, log2_of
+from tanner.core.vector16 import (
     LANES,
     WHOLE,
     Lanes,
@@ -28,7 +29,6 @@ from tanner.core.lanes import (
     whole,
     wholes,
 )
-from tanner.core.tone.logs import exp2_of, log2_of
 
 CELL = 4
 """Numbers of a cell: hue shift, saturation factor, value factor, and one that fills it up to what is read at once."""

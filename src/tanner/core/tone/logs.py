@@ -1,9 +1,21 @@
-"""Fast logarithms and powers of float32: of sixteen numbers within written-out code (see `tanner.core.lanes`), and of rows."""
+"""Fast logarithms and powers of float32: of sixteen numbers within written-out code (see `tanner.core.vector16`), and of rows."""
 
 from typing import Any
 
 from tanner.core.jit import intrinsic, kernel, types
-from tanner.core.lanes import LANES, Lanes, array, below, bits, floats, from_bits, load_some, store_some, whole, wholes
+from tanner.core.vector16 import (
+    LANES,
+    Lanes,
+    array,
+    below,
+    bits,
+    floats,
+    from_bits,
+    load_some,
+    store_some,
+    whole,
+    wholes,
+)
 
 
 def log2_of(x: Lanes) -> Lanes:

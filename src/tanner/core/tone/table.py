@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
-from tanner.core.lanes import LANES
 from tanner.core.tone.hues import (
     CELL,
     WORK,
@@ -21,6 +20,7 @@ from tanner.core.tone.hues import (
     look_up,
     look_up_deep,
 )
+from tanner.core.vector16 import LANES
 
 F32 = NDArray[np.float32]
 RUN = 128

@@ -23,7 +23,7 @@ from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of
 from tanner.core.series.tone_match import match_tone, scale_of, structured
 from tanner.core.small import read_small
-from tanner.jobs.numbered import Numbered
+from tanner.jobs.recent import RecentJobs
 from tanner.jobs.tasks import starting
 from tanner.jobs.workers import Workers
 
@@ -257,7 +257,7 @@ class Matching:
     def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
         self._catalogue = catalogue
         self._workers = workers
-        self._jobs: Numbered[MatchJob] = Numbered(busy=lambda job: not job.over)
+        self._jobs: RecentJobs[MatchJob] = RecentJobs(busy=lambda job: not job.over)
 
     def start(
         self, reference: Reference, name: str, frames: Sequence[Frame], resolver: Resolver, what: What

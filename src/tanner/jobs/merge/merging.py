@@ -15,7 +15,7 @@ from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash, free_name, write_whole
-from tanner.jobs.numbered import Numbered
+from tanner.jobs.recent import RecentJobs
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 
@@ -115,7 +115,7 @@ class Merges:
 
     def __init__(self, catalogue: Catalogue) -> None:
         self._catalogue = catalogue
-        self._jobs: Numbered[Merge] = Numbered(busy=lambda job: job.state == "working")
+        self._jobs: RecentJobs[Merge] = RecentJobs(busy=lambda job: job.state == "working")
         self._lock = threading.Lock()
         self._workers: Workers | None = None
 

@@ -9,7 +9,7 @@ from tanner.catalogue.development import add_thing, remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
 from tanner.core.areas.declare import AREAS, Shape
-from tanner.web.api.common import Desk, done, frames_of, one_shoot
+from tanner.web.api.common import WithServices, done, frames_of, one_shoot
 from tanner.web.api.frames import Body
 
 router = APIRouter(prefix="/api", tags=["areas"])
@@ -27,9 +27,9 @@ class Gone(Body):
 
 
 @router.post("/areas")
-def create(body: NewArea, desk: Desk) -> dict[str, Any]:
+def create(body: NewArea, services: WithServices) -> dict[str, Any]:
     """Make an area on frames, as one step; the same on all of them, so that they share its id."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         name = body.name or f"{'Round' if body.shapes[0].kind == 'round' else 'Straight'} gradient"
@@ -39,8 +39,8 @@ def create(body: NewArea, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/areas/remove")
-def remove(body: Gone, desk: Desk) -> dict[str, Any]:
+def remove(body: Gone, services: WithServices) -> dict[str, Any]:
     """Remove areas from frames; a lead's own goes for its set, a followed one is left out on that frame only."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         return done(remove_things(session, Resolver(session, one_shoot(frames)), frames, AREAS, body.areas))

@@ -17,7 +17,7 @@ def _services(request: Request) -> Services:
     return result
 
 
-Desk = Annotated[Services, Depends(_services)]
+WithServices = Annotated[Services, Depends(_services)]
 
 
 def frame_of(session: Session, frame_id: int) -> Frame:

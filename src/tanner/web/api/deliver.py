@@ -30,7 +30,7 @@ from tanner.jobs.delivery.planning import (
 )
 from tanner.jobs.delivery.record import record_of
 from tanner.jobs.delivery.tasks import encoded
-from tanner.web.api.common import Desk, frame_of, frames_of
+from tanner.web.api.common import WithServices, frame_of, frames_of
 from tanner.web.serving.services import MadeProof, Services
 
 router = APIRouter(prefix="/api", tags=["deliveries"])
@@ -95,23 +95,23 @@ def chosen(session: Session, shoot_id: int, frames: list[int] | None, text: str)
 
 
 @router.post("/shoots/{shoot_id}/choose")
-def choose(shoot_id: int, body: Choice, desk: Desk) -> dict[str, Any]:
+def choose(shoot_id: int, body: Choice, services: WithServices) -> dict[str, Any]:
     """Frames that an expression takes, in order of time."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         return {"frames": [f.id for f in chosen(session, shoot_id, None, body.filter)]}
 
 
 @router.post("/shoots/{shoot_id}/plan", response_model=None)
-def planned(shoot_id: int, body: Wish, desk: Desk) -> Response:
+def planned(shoot_id: int, body: Wish, services: WithServices) -> Response:
     """What would be written, without writing it: sizes, names, notes, about how many bytes and seconds."""
-    folder = desk.folders.allow(body.folder)
-    with desk.catalogue.read() as session:
+    folder = services.folders.allow(body.folder)
+    with services.catalogue.read() as session:
         frames = chosen(session, shoot_id, body.frames, body.filter)
         rows = Plan(session, shoot_id, folder, body.text, body.start).rows(frames, body.specs)
         each = seconds_each(session)
         before = written_before(session, shoot_id, body.specs)
-        busy = {f.id: _busy(desk, f) for f in frames}
-        ratios = [_ratio(rate, busy, desk, session) for rate in before]
+        busy = {f.id: _busy(services, f) for f in frames}
+        ratios = [_ratio(rate, busy, services, session) for rate in before]
         sizes = {f.id: (f.width, f.height) for f in frames}
     seconds = 0.0
     for row in rows:
@@ -120,14 +120,14 @@ def planned(shoot_id: int, body: Wish, desk: Desk) -> Response:
         row["bytes"] = estimate(body.specs[row["spec"]], size, busy[row["frame"]], ratios[row["spec"]])
         if each is not None:
             seconds += each * work_of(sizes[row["frame"]], size)
-    left = round(seconds / desk.delivery_workers.lanes, 1) if each is not None else None
+    left = round(seconds / services.delivery_workers.lanes, 1) if each is not None else None
     total = sum(r["bytes"] for r in rows)
     return JSONResponse({"rows": rows, "folder": str(folder), "bytes": total, "seconds": left})
 
 
-def _busy(desk: Services, frame: Frame) -> float | None:
+def _busy(services: Services, frame: Frame) -> float | None:
     """Bytes a px of a frame's preview: how much there is in it."""
-    path = desk.pictures.best(frame.id)
+    path = services.pictures.best(frame.id)
     if path is None or path.name.endswith("-embedded.jpg"):
         return None
     long, short = max(frame.width, frame.height), min(frame.width, frame.height)
@@ -135,31 +135,31 @@ def _busy(desk: Services, frame: Frame) -> float | None:
 
 
 def _ratio(
-    written: list[tuple[int, float]], busy: dict[int, float | None], desk: Services, session: Session
+    written: list[tuple[int, float]], busy: dict[int, float | None], services: Services, session: Session
 ) -> float | None:
     """Bytes a px of written files over those of their frames' previews."""
     pairs = []
     for frame_id, rate in written[:50]:
         known = busy.get(frame_id)
         frame = session.get(Frame, frame_id) if known is None else None
-        known = _busy(desk, frame) if frame else known
+        known = _busy(services, frame) if frame else known
         if known:
             pairs.append(rate / known)
     return sorted(pairs)[len(pairs) // 2] if pairs else None
 
 
 @router.post("/shoots/{shoot_id}/checks", response_model=None)
-def checks(shoot_id: int, body: Asked, desk: Desk) -> Response:
+def checks(shoot_id: int, body: Asked, services: WithServices) -> Response:
     """What pictures tell of frames: outside the tolerance of the Line-up, clipped. Ask again while some are pending."""
     notes: dict[int, list[str]] = {}
     pending = 0
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, shoot_id)
         groups: dict[int, list[Frame]] = {}
         for frame in frames:
             groups.setdefault(frame.set_id or 0, []).append(frame)
-            path = desk.pictures.best(frame.id)
+            path = services.pictures.best(frame.id)
             share = clipped_share(path) if path else 0.0
             if share > CLIPPED:
                 notes.setdefault(frame.id, []).append(f"clipped: {100 * share:.0f} % without detail")
@@ -168,7 +168,7 @@ def checks(shoot_id: int, body: Asked, desk: Desk) -> Response:
             lead = resolver.leads.get(group.lead_id or 0) if group else None
             if group is None or lead is None:
                 continue
-            readings, waiting = desk.lineups.readings(resolver, [f for f in members if not f.error], lead, None)
+            readings, waiting = services.lineups.readings(resolver, [f for f in members if not f.error], lead, None)
             pending += waiting
             for row in line_up(readings, lead.id)["frames"]:
                 if row["outside"] and not row["accepted"]:
@@ -177,24 +177,24 @@ def checks(shoot_id: int, body: Asked, desk: Desk) -> Response:
 
 
 @router.post("/shoots/{shoot_id}/proof")
-def proof(shoot_id: int, body: Proof, desk: Desk) -> dict[str, Any]:
+def proof(shoot_id: int, body: Proof, services: WithServices) -> dict[str, Any]:
     """Make one file without writing it: its size in px and bytes, and a number to look at it by."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, body.frame)
         resolver = Resolver(session, shoot_id)
         group = resolver.sets.get(frame.set_id or 0)
         tokens = tokens_of(frame, body.number, resolver.shoot.name, group.name if group else "", body.text)
         arguments = frame.path, resolver.resolve(frame).values, body.spec.model_dump(), words_of(resolver.shoot, frame)
-    data, size = desk.delivery_workers.submit(encoded, *arguments, tokens).result()
-    proof = desk.proofs.add(lambda number: MadeProof(number, data, body.spec.format))
+    data, size = services.delivery_workers.submit(encoded, *arguments, tokens).result()
+    proof = services.proofs.add(lambda number: MadeProof(number, data, body.spec.format))
     shown = body.spec.format != "dng"
     return {"proof": proof.number, "bytes": len(data), "width": size[0], "height": size[1], "shown": shown}
 
 
 @router.get("/proofs/{number}")
-def proof_picture(number: int, desk: Desk) -> Response:
+def proof_picture(number: int, services: WithServices) -> Response:
     """A proof as it would be written; formats that browsers do not show as a PNG of the same pixels."""
-    found = desk.proofs.get(number)
+    found = services.proofs.get(number)
     if found is None:
         raise TannerError("This proof is no longer there. Ask for it again.")
     if found.kind in SHOWN:
@@ -222,21 +222,21 @@ def _png(data: bytes) -> bytes:
 
 
 @router.post("/shoots/{shoot_id}/deliver")
-def deliver(shoot_id: int, body: Wish, desk: Desk) -> dict[str, Any]:
+def deliver(shoot_id: int, body: Wish, services: WithServices) -> dict[str, Any]:
     """Start a delivery; its number."""
-    folder = desk.folders.allow(body.folder)
-    with desk.catalogue.read() as session:
+    folder = services.folders.allow(body.folder)
+    with services.catalogue.read() as session:
         ids = [f.id for f in chosen(session, shoot_id, body.frames, body.filter)]
-    number = desk.deliveries.create(
+    number = services.deliveries.create(
         shoot_id, ids, body.specs, folder, text=body.text, start=body.start, documents=body.documents
     )
     return {"delivery": number}
 
 
 @router.get("/shoots/{shoot_id}/deliveries")
-def deliveries(shoot_id: int, desk: Desk) -> dict[str, Any]:
+def deliveries(shoot_id: int, services: WithServices) -> dict[str, Any]:
     """Deliveries of a shoot, the newest first, with counts."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         query = (
             select(Delivery, func.count(DeliveryItem.id))
             .outerjoin(DeliveryItem, DeliveryItem.delivery_id == Delivery.id)
@@ -260,16 +260,16 @@ def delivery_of(session: Session, delivery_id: int) -> Delivery:
 
 
 @router.get("/deliveries/{delivery_id}", response_model=None)
-def record(delivery_id: int, desk: Desk) -> Response:
+def record(delivery_id: int, services: WithServices) -> Response:
     """The whole record of a delivery."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         return JSONResponse(record_of(session, delivery_of(session, delivery_id)))
 
 
 @router.get("/deliveries/{delivery_id}/list.{kind}")
-def listed(delivery_id: int, kind: str, desk: Desk) -> Response:
+def listed(delivery_id: int, kind: str, services: WithServices) -> Response:
     """The record as CSV, or its checksums (sha256)."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         found = record_of(session, delivery_of(session, delivery_id))
     makers = {"csv": (table_of, "text/csv"), "sha256": (checksums_of, "text/plain")}
     if kind not in makers:
@@ -280,53 +280,53 @@ def listed(delivery_id: int, kind: str, desk: Desk) -> Response:
 
 
 @router.get("/deliveries/{delivery_id}/progress", response_model=None)
-def progress(delivery_id: int, desk: Desk, since: Annotated[int, Query(ge=-1)] = -1) -> Response:
+def progress(delivery_id: int, services: WithServices, since: Annotated[int, Query(ge=-1)] = -1) -> Response:
     """Counts by state, time left, and what changed after a counter."""
-    with desk.catalogue.read() as session:
-        return JSONResponse(desk.deliveries.progress(session, delivery_id, since))
+    with services.catalogue.read() as session:
+        return JSONResponse(services.deliveries.progress(session, delivery_id, since))
 
 
 @router.post("/deliveries/{delivery_id}/pause")
-def pause(delivery_id: int, desk: Desk) -> dict[str, Any]:
+def pause(delivery_id: int, services: WithServices) -> dict[str, Any]:
     """Let a delivery rest after the files that are under way."""
-    desk.deliveries.pause(delivery_id)
+    services.deliveries.pause(delivery_id)
     return {"paused": True}
 
 
 @router.post("/deliveries/{delivery_id}/cancel")
-def cancel(delivery_id: int, desk: Desk) -> dict[str, Any]:
+def cancel(delivery_id: int, services: WithServices) -> dict[str, Any]:
     """End a delivery; what is written stays."""
-    desk.deliveries.cancel(delivery_id)
+    services.deliveries.cancel(delivery_id)
     return {"cancelled": True}
 
 
 @router.post("/deliveries/{delivery_id}/resume")
-def resume(delivery_id: int, desk: Desk) -> dict[str, Any]:
+def resume(delivery_id: int, services: WithServices) -> dict[str, Any]:
     """Go on; failed files are tried again."""
-    desk.deliveries.enqueue(delivery_id)
+    services.deliveries.enqueue(delivery_id)
     return {"resumed": True}
 
 
 @router.post("/deliveries/{delivery_id}/check")
-def check(delivery_id: int, desk: Desk) -> dict[str, Any]:
+def check(delivery_id: int, services: WithServices) -> dict[str, Any]:
     """Compare every written file with its checksum, in the background."""
-    desk.deliveries.check(delivery_id)
+    services.deliveries.check(delivery_id)
     return {"checking": True}
 
 
 @router.get("/deliveries/{delivery_id}/check")
-def checked(delivery_id: int, desk: Desk) -> dict[str, Any]:
+def checked(delivery_id: int, services: WithServices) -> dict[str, Any]:
     """How far the check of a delivery's files is, and which are missing or changed."""
-    found = desk.deliveries.checked(delivery_id)
+    found = services.deliveries.checked(delivery_id)
     if found is None:
         raise TannerError("This delivery was not checked yet.")
     return found
 
 
 @router.get("/deliveries/{delivery_id}/items/{item_id}/picture")
-def written_picture(delivery_id: int, item_id: int, desk: Desk) -> Response:
+def written_picture(delivery_id: int, item_id: int, services: WithServices) -> Response:
     """A written file, small; where it cannot be shown, its frame's picture."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         item = session.get(DeliveryItem, item_id)
         if item is None or item.delivery_id != delivery_id:
             raise TannerError("This file is no longer there.")
@@ -334,7 +334,7 @@ def written_picture(delivery_id: int, item_id: int, desk: Desk) -> Response:
         kind, path, frame_id = delivery.specs[item.spec]["format"], Path(item.target), item.frame_id
     small = _small(path) if kind in SHOWN and item.state == "done" else None
     if small is None:
-        best = desk.pictures.best(frame_id)
+        best = services.pictures.best(frame_id)
         small = best.read_bytes() if best else None
     if small is None:
         return Response(status_code=404)

@@ -20,7 +20,7 @@ from tanner.core.render import camera_numbers
 from tanner.core.series.worn import told
 from tanner.jobs.pictures import wish_for
 from tanner.jobs.tasks import read_facts
-from tanner.web.api.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.shoots import frame_row
 
 router = APIRouter(prefix="/api", tags=["frames"])
@@ -56,17 +56,17 @@ class Carry(Body):
 
 
 @router.get("/frames/{frame_id}/picture", response_model=None)
-def picture(frame_id: int, desk: Desk, v: str = "") -> Response:
+def picture(frame_id: int, services: WithServices, v: str = "") -> Response:
     """The frame's small picture; an older one until the version asked for is ready."""
-    exact = _bytes(desk.pictures.file(frame_id, v)) if v.isalnum() else None
+    exact = _bytes(services.pictures.file(frame_id, v)) if v.isalnum() else None
     if exact:
         return _jpeg(exact, "private, max-age=31536000, immutable")
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
-        desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
+        services.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
     # An older picture may be taken away at any moment, when a newer one is ready.
     for _ in range(3):
-        best = desk.pictures.best(frame_id)
+        best = services.pictures.best(frame_id)
         data = _bytes(best) if best else None
         if data:
             return _jpeg(data, "no-store")
@@ -85,9 +85,9 @@ def _jpeg(data: bytes, keep: str) -> Response:
 
 
 @router.get("/frames/{frame_id}")
-def state(frame_id: int, desk: Desk) -> dict[str, Any]:
+def state(frame_id: int, services: WithServices) -> dict[str, Any]:
     """All that the Bench shows of a frame besides its picture."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         resolver = Resolver(session, frame.shoot_id)
         resolved = resolver.resolve(frame)
@@ -128,36 +128,36 @@ def state(frame_id: int, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/edit")
-def edit(body: Edit, desk: Desk) -> dict[str, Any]:
+def edit(body: Edit, services: WithServices) -> dict[str, Any]:
     """Set values on frames, as one step; see the declarations of adjustments for names and ranges."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         return done(set_values(session, resolver, frames, body.values, relative=body.relative))
 
 
 @router.post("/giveup")
-def give_up_values(body: GiveUp, desk: Desk) -> dict[str, Any]:
+def give_up_values(body: GiveUp, services: WithServices) -> dict[str, Any]:
     """Let frames follow their lead, or their beginning, again: in these values, or in all."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         return done(give_up(session, Resolver(session, one_shoot(frames)), frames, body.keys))
 
 
 @router.post("/marks")
-def marks(body: Marks, desk: Desk) -> dict[str, Any]:
+def marks(body: Marks, services: WithServices) -> dict[str, Any]:
     """Stars, label, verdict, and whether frames follow their lead."""
     fields = body.model_dump(exclude={"frames"}, exclude_none=True)
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         said = ", ".join(f"{k} {v}" for k, v in fields.items())
         return done(record(session, one_shoot(frames), said, [(f, fields) for f in frames]))
 
 
 @router.post("/alternates")
-def alternates(body: Body, desk: Desk) -> dict[str, Any]:
+def alternates(body: Body, services: WithServices) -> dict[str, Any]:
     """One more development of each frame, beside it in its set; their ids in the order of the frames."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         one_shoot(frames)
         action, made = make_alternates(session, frames)
@@ -165,27 +165,27 @@ def alternates(body: Body, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/take-out")
-def take_out_frames(body: Body, desk: Desk) -> dict[str, Any]:
+def take_out_frames(body: Body, services: WithServices) -> dict[str, Any]:
     """Take frames out of their shoot. Their files stay where they are, and undo brings the frames back."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         one_shoot(frames)
         return done(take_out(session, frames))
 
 
 @router.get("/frames/{frame_id}/carry")
-def carry_choices(frame_id: int, desk: Desk) -> dict[str, Any]:
+def carry_choices(frame_id: int, services: WithServices) -> dict[str, Any]:
     """The values of a frame that can be carried over, by group."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         resolver = Resolver(session, frame.shoot_id)
         return {"name": frame.name, "adjustments": carry_list(resolver, frame)}
 
 
 @router.post("/carry")
-def carry_over(body: Carry, desk: Desk) -> dict[str, Any]:
+def carry_over(body: Carry, services: WithServices) -> dict[str, Any]:
     """Carry chosen values of a frame over to others, as one step."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         source = frame_of(session, body.source)
         frames = frames_of(session, body.frames)
         action, changed = carry(session, Resolver(session, source.shoot_id), source, frames, body.keys)
@@ -193,9 +193,9 @@ def carry_over(body: Carry, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/frames/{frame_id}/restore/{action_id}")
-def restore(frame_id: int, action_id: int, desk: Desk) -> dict[str, Any]:
+def restore(frame_id: int, action_id: int, services: WithServices) -> dict[str, Any]:
     """Go back to how the frame was after a step (0: before the first)."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frame = frame_of(session, frame_id)
         fields = state_after(session, frame, action_id)
         return done(record(session, frame.shoot_id, "Back to an earlier step", [(frame, fields)]))
@@ -209,12 +209,12 @@ class Pick(BaseModel):
 
 
 @router.post("/frames/{frame_id}/pick")
-def pick(frame_id: int, body: Pick, desk: Desk) -> dict[str, Any]:
+def pick(frame_id: int, body: Pick, services: WithServices) -> dict[str, Any]:
     """Temperature and tint that make a place of the shown picture neutral."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    entry = desk.viewer.entry(frame.path)
+    entry = services.viewer.entry(frame.path)
     source = entry.future.result()
     with entry.lock:
         numbers = camera_numbers(source, develop(values), body.x, body.y, body.radius)
@@ -226,35 +226,35 @@ def pick(frame_id: int, body: Pick, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/frames/{frame_id}/locate")
-def locate(frame_id: int, desk: Desk) -> dict[str, Any]:
+def locate(frame_id: int, services: WithServices) -> dict[str, Any]:
     """Try a frame again whose file could not be read, after it was put back or the drive connected."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frame = frame_of(session, frame_id)
         if not Path(frame.path).exists():
             raise TannerError(f"{frame.name}: is not at {frame.path}. Put it back or connect its drive.")
         frame.error = ""
-        desk.pictures.retry(frame_id)
-        desk.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
+        services.pictures.retry(frame_id)
+        services.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
     return {"done": "tried again"}
 
 
 @router.post("/frames/{frame_id}/file")
-def take_file(frame_id: int, desk: Desk) -> dict[str, Any]:
+def take_file(frame_id: int, services: WithServices) -> dict[str, Any]:
     """The file that lies under the frame's name is the frame's from now on, though another came in."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         path = Path(frame_of(session, frame_id).path)
     content = file_hash(path)
-    take_over(desk.catalogue, frame_id, desk.workers.submit(read_facts, str(path)).result(), content)
-    desk.pictures.retry(frame_id)
+    take_over(services.catalogue, frame_id, services.workers.submit(read_facts, str(path)).result(), content)
+    services.pictures.retry(frame_id)
     return {"done": f"{path.name} is this frame's file now"}
 
 
 @router.post("/frames/{frame_id}/find")
-def find_file(frame_id: int, desk: Desk) -> dict[str, Any]:
+def find_file(frame_id: int, services: WithServices) -> dict[str, Any]:
     """Look for the file that came in, by its content: beside the frame's place first, then in the opened folders."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         beside = Path(frame_of(session, frame_id).path).parent
-    folders = [f for f in (beside, *desk.folders.roots) if f.is_dir()]
-    found = find_again(desk.catalogue, frame_id, folders)
-    desk.pictures.retry(frame_id)
+    folders = [f for f in (beside, *services.folders.roots) if f.is_dir()]
+    found = find_again(services.catalogue, frame_id, folders)
+    services.pictures.retry(frame_id)
     return {"done": f"found again as {found.name}", "path": str(found)}

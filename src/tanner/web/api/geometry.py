@@ -12,7 +12,7 @@ from tanner.core.errors import SettingsError, TannerError
 from tanner.core.optics.turn import turned
 from tanner.core.upright import automatic, drawn
 from tanner.jobs.measure.tasks import made_lens, upright_by_itself
-from tanner.web.api.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 
 router = APIRouter(prefix="/api")
@@ -43,9 +43,9 @@ class LensFrames(Body):
 
 
 @router.post("/turn")
-def turn(body: Turn, desk: Desk) -> dict[str, Any]:
+def turn(body: Turn, services: WithServices) -> dict[str, Any]:
     """Turn or mirror frames as they are seen; what is kept of each stays the same."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         changes = [(f, turned(resolver.resolve(f).values, body.by)) for f in frames]
@@ -54,13 +54,13 @@ def turn(body: Turn, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/frames/{frame_id}/upright")
-def upright(frame_id: int, body: Lines, desk: Desk) -> dict[str, Any]:
+def upright(frame_id: int, body: Lines, services: WithServices) -> dict[str, Any]:
     """Settings of perspective and straightening that make lines upright or level; nothing is changed yet."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = {**Resolver(session, frame.shoot_id).resolve(frame).values, **body.values}
         path = frame.path
-    source = desk.viewer.source(path)
+    source = services.viewer.source(path)
     try:
         if body.lines:
             return drawn(source, develop(values), body.lines)
@@ -70,13 +70,13 @@ def upright(frame_id: int, body: Lines, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/upright")
-def upright_many(body: UprightMany, desk: Desk) -> dict[str, Any]:
+def upright_many(body: UprightMany, services: WithServices) -> dict[str, Any]:
     """Make the own lines of each of several frames stand, as one step; frames where that fails are named."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         work = [(f.id, f.name, f.path, dict(resolver.resolve(f).values)) for f in frames]
-    jobs = [desk.workers.submit(upright_by_itself, path, values, body.limit) for _, _, path, values in work]
+    jobs = [services.workers.submit(upright_by_itself, path, values, body.limit) for _, _, path, values in work]
     found: dict[int, dict[str, Any]] = {}
     trouble: list[str] = []
     for (frame_id, name, _, _), job in zip(work, jobs, strict=True):
@@ -88,7 +88,7 @@ def upright_many(body: UprightMany, desk: Desk) -> dict[str, Any]:
             trouble.append(f"{name}: {result['trouble']}")
         else:
             found[frame_id] = result["values"]
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = [f for f in frames_of(session, body.frames) if f.id in found]
         if not frames:
             return {"done": None, "changed": 0, "trouble": trouble}
@@ -98,14 +98,14 @@ def upright_many(body: UprightMany, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/lens/make")
-def make_lens(body: LensFrames, desk: Desk) -> dict[str, Any]:
+def make_lens(body: LensFrames, services: WithServices) -> dict[str, Any]:
     """Measure the lens of frames from their straight edges, keep it in Kit, and say how straight they became."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frames = frames_of(session, body.frames)
         one_shoot(frames)
         paths = [f.path for f in frames]
         even = frame_of(session, body.even).path if body.even else None
-    xml, report = desk.workers.submit(made_lens, paths, even).result()
-    key = desk.catalogue.profiles.keep_lens(xml, report["name"])
-    desk.catalogue.touch()
+    xml, report = services.workers.submit(made_lens, paths, even).result()
+    key = services.catalogue.profiles.keep_lens(xml, report["name"])
+    services.catalogue.touch()
     return {**report, "file": key, "key": report["key"]}

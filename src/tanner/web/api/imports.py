@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from tanner.catalogue.importing import find_files, known_contents
 from tanner.core.errors import FileError, NotAllowed, TannerError
 from tanner.core.output.files import file_hash
-from tanner.web.api.common import Desk
+from tanner.web.api.common import WithServices
 
 router = APIRouter(prefix="/api", tags=["import"])
 
@@ -25,15 +25,15 @@ class Start(BaseModel):
 
 
 @router.get("/folders")
-def folders(desk: Desk, path: str = "") -> dict[str, Any]:
+def folders(services: WithServices, path: str = "") -> dict[str, Any]:
     """Folders and pictures in a folder that is open to Tanner."""
-    return desk.folders.listing(path)
+    return services.folders.listing(path)
 
 
 @router.get("/shoots/{shoot_id}/found")
-def found(shoot_id: int, path: str, desk: Desk) -> dict[str, Any]:
+def found(shoot_id: int, path: str, services: WithServices) -> dict[str, Any]:
     """The pictures below a folder. Which are in already is asked file by file, as it takes reading them."""
-    folder = desk.folders.allow(path)
+    folder = services.folders.allow(path)
     files = find_files(folder)
     return {
         "folder": str(folder),
@@ -56,14 +56,14 @@ class Check(BaseModel):
 
 
 @router.post("/shoots/{shoot_id}/known")
-def known(shoot_id: int, body: Check, desk: Desk) -> dict[str, Any]:
+def known(shoot_id: int, body: Check, services: WithServices) -> dict[str, Any]:
     """For files: the name under which their content is in already; None when it is not."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         contents = known_contents(session, shoot_id)
     result: dict[str, Any] = {}
     for text in body.files:
         try:
-            result[text] = {"in": contents.get(file_hash(desk.folders.allow(text)))}
+            result[text] = {"in": contents.get(file_hash(services.folders.allow(text)))}
         except NotAllowed:
             raise
         except FileError as error:
@@ -72,30 +72,30 @@ def known(shoot_id: int, body: Check, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/shoots/{shoot_id}/import")
-def start(shoot_id: int, body: Start, desk: Desk) -> dict[str, Any]:
+def start(shoot_id: int, body: Start, services: WithServices) -> dict[str, Any]:
     """Begin to bring files in; a job that is asked for by its number."""
-    paths = [desk.folders.allow(f) for f in body.files]
+    paths = [services.folders.allow(f) for f in body.files]
     copy_to: Path | None = None
     if body.copy_to:
-        copy_to = desk.folders.allow(body.copy_to)
+        copy_to = services.folders.allow(body.copy_to)
         if any(copy_to == p.parent for p in paths):
             raise TannerError("Files cannot be copied to where they lie. Choose another folder.")
-    return {"job": desk.importer.start(shoot_id, paths, copy_to, body.keywords, body.rules)}
+    return {"job": services.importer.start(shoot_id, paths, copy_to, body.keywords, body.rules)}
 
 
 @router.get("/imports/{job_id}")
-def progress(job_id: int, desk: Desk) -> dict[str, Any]:
+def progress(job_id: int, services: WithServices) -> dict[str, Any]:
     """How far an import is, file by file."""
-    job = desk.importer.jobs.get(job_id)
+    job = services.importer.jobs.get(job_id)
     if job is None:
         raise TannerError("This import is no longer known. What it brought in is in the Sheet.")
-    return {**job.as_dict(), "pending": desk.pictures.pending}
+    return {**job.as_dict(), "pending": services.pictures.pending}
 
 
 @router.post("/imports/{job_id}/cancel")
-def cancel(job_id: int, desk: Desk) -> dict[str, Any]:
+def cancel(job_id: int, services: WithServices) -> dict[str, Any]:
     """End an import; what is in stays."""
-    job = desk.importer.jobs.get(job_id)
+    job = services.importer.jobs.get(job_id)
     if job:
         job.cancelled.set()
     return {"cancelled": job is not None}

@@ -15,7 +15,7 @@ from tanner.catalogue.steps import last_correction, record
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box, LookedFor
 from tanner.core.series.lineup import line_up
-from tanner.web.api.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 from tanner.web.viewer.viewer import View
 
@@ -49,7 +49,7 @@ class Alike(BaseModel):
 @router.get("/shoots/{shoot_id}/lineup", response_model=None)
 def lineup(
     shoot_id: int,
-    desk: Desk,
+    services: WithServices,
     group: Annotated[int, Query(alias="set")],
     tolerance: Annotated[float, Query(gt=0, le=20)] = 1.0,
     box: Annotated[str, Query(max_length=80)] = "",
@@ -60,10 +60,10 @@ def lineup(
     Args:
         box: x0,y0,x1,y1 of an area that was drawn on the lead, in shares; empty for one of the kind.
     """
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)
         frames, lead = _line(session, resolver, group)
-        readings, pending = desk.lineups.readings(resolver, frames, lead, _box(box), kind)
+        readings, pending = services.lineups.readings(resolver, frames, lead, _box(box), kind)
         followers = [f.id for f in frames if resolver.lead_of(f) is not None or resolver.is_lead(f)]
     lead_id = lead.id if lead else None
     figures = line_up(readings, lead_id, tolerance)
@@ -81,9 +81,9 @@ def _line(session: Session, resolver: Resolver, group: int) -> tuple[list[Frame]
 
 
 @router.post("/alike")
-def alike(body: Alike, desk: Desk) -> dict[str, Any]:
+def alike(body: Alike, services: WithServices) -> dict[str, Any]:
     """The frame's last correction, and the frames of its set that look as it did before: nothing is done to them."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, body.frame)
         correction = last_correction(session, frame)
         if correction is None:
@@ -92,19 +92,19 @@ def alike(body: Alike, desk: Desk) -> dict[str, Any]:
         frames, lead = _line(session, resolver, frame.set_id or 0)
         followers = [f for f in frames if resolver.relative_to_lead(f)]
         moved, before = correction
-        found = desk.lineups.alike(
+        found = services.lineups.alike(
             resolver, followers, lead, _box(body.box), body.kind, frame, before, body.within
         )  # fmt: skip
     return {"name": frame.name, "moved": moved, "frames": found}
 
 
 @router.get("/frames/{frame_id}/view", response_model=None)
-def view(frame_id: int, desk: Desk, wanted: Annotated[View, Query()]) -> Response:
+def view(frame_id: int, services: WithServices, wanted: Annotated[View, Query()]) -> Response:
     """A view of a frame as it is developed; the size of the whole picture is in the header x-full."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    shown = desk.viewer.show(frame.path, values, frame.starting, wanted)
+    shown = services.viewer.show(frame.path, values, frame.starting, wanted)
     full = "x".join(str(v) for v in shown.header["full"])
     return Response(shown.jpeg, media_type="image/jpeg", headers={"cache-control": "no-store", "x-full": full})
 
@@ -120,23 +120,23 @@ def _box(text: str) -> Box | None:
 
 
 @router.post("/accept")
-def accept(body: Accept, desk: Desk) -> dict[str, Any]:
+def accept(body: Accept, services: WithServices) -> dict[str, Any]:
     """Take frames as they are, with a reason."""
     reason = body.reason.strip()
     label = f"Accepted: {reason}" if reason else "No longer accepted as it is"
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         return done(record(session, one_shoot(frames), label, [(f, {"accepted": reason}) for f in frames]))
 
 
 @router.post("/nudge")
-def nudge(body: Nudge, desk: Desk) -> dict[str, Any]:
+def nudge(body: Nudge, services: WithServices) -> dict[str, Any]:
     """Move exposure or white balance of frames by a step: followers by their offset, others by their value."""
     deltas = {k: v for k, v in (("ev", body.ev), ("mired", body.mired), ("tint", body.tint)) if v}
     if not deltas:
         raise TannerError("Say by how much.")
     said = ", ".join(f"{k} {v:+.3g}" for k, v in deltas.items()).replace("-", "−")
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         return done(set_each_offset(session, resolver, [(f, deltas) for f in frames], f"Moved by {said}"))

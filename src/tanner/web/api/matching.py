@@ -10,7 +10,7 @@ from tanner.catalogue.resolver import Resolver
 from tanner.core.series.area import LookedFor, What
 from tanner.core.series.match import LIMITS
 from tanner.jobs.match.matching import Reference
-from tanner.web.api.common import Desk, frame_of, frames_of, one_shoot
+from tanner.web.api.common import WithServices, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 
 router = APIRouter(prefix="/api", tags=["matching"])
@@ -34,10 +34,10 @@ class Match(Body):
 
 
 @router.post("/match")
-def match(body: Match, desk: Desk) -> dict[str, Any]:
+def match(body: Match, services: WithServices) -> dict[str, Any]:
     """Begin to match; offsets are written as one step at the end."""
-    same_or_refused(desk.catalogue, body.reference)
-    with desk.catalogue.read() as session:
+    same_or_refused(services.catalogue, body.reference)
+    with services.catalogue.read() as session:
         reference = frame_of(session, body.reference)
         frames = frames_of(session, body.frames)
         one_shoot([*frames, reference])
@@ -47,17 +47,17 @@ def match(body: Match, desk: Desk) -> dict[str, Any]:
             box=body.box, kind=body.kind, tone=body.tone, most=body.most,
         )  # fmt: skip
         others = [f for f in frames if f.id != reference.id]
-        return desk.matching.start(start, reference.name, others, resolver, body.what).as_dict()
+        return services.matching.start(start, reference.name, others, resolver, body.what).as_dict()
 
 
 @router.get("/match/{number}")
-def state(number: int, desk: Desk) -> dict[str, Any]:
+def state(number: int, services: WithServices) -> dict[str, Any]:
     """How far a match is, and the figures of each frame."""
-    return desk.matching.job(number).as_dict()
+    return services.matching.job(number).as_dict()
 
 
 @router.post("/match/{number}/cancel")
-def cancel(number: int, desk: Desk) -> dict[str, Any]:
+def cancel(number: int, services: WithServices) -> dict[str, Any]:
     """End a match; frames that are not matched yet stay as they are."""
-    desk.matching.cancel(number)
+    services.matching.cancel(number)
     return {"cancelled": number}

@@ -12,12 +12,12 @@ from tanner.catalogue.profiles import Rule
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.dcp import read_dcp
-from tanner.core.colour.shelf import fits_names
+from tanner.core.colour.profile_store import fits_names
 from tanner.core.colour.spaces import SPACES, icc_profile
 from tanner.core.errors import TannerError
 from tanner.core.render import development_cube
 from tanner.jobs.measure.tasks import chart_preview, find_chart, made_profile, white_by
-from tanner.web.api.common import Desk, attachment, frame_of
+from tanner.web.api.common import WithServices, attachment, frame_of
 from tanner.web.serving.services import Made
 
 router = APIRouter(prefix="/api", tags=["profiles"])
@@ -54,25 +54,25 @@ class Rules(BaseModel):
 
 
 @router.get("/profiles")
-def profiles(desk: Desk) -> dict[str, Any]:
+def profiles(services: WithServices) -> dict[str, Any]:
     """Camera profiles, ICC profiles and looks, and rules that choose them."""
-    found, problems = desk.profiles.all()
+    found, problems = services.profiles.all()
     return {
         "profiles": found,
         "problems": problems,
-        "rules": [r.model_dump() for r in desk.profiles.rules()],
-        "iccs": [i for i in desk.profiles.others(".icc") if i["kind"] == "output"],
-        "camera_iccs": [i for i in desk.profiles.others(".icc") if i["kind"] == "camera"],
-        "looks": desk.profiles.others(".cube"),
-        "lens_files": desk.profiles.others(".xml"),
-        "pictures": desk.profiles.others(".png"),
+        "rules": [r.model_dump() for r in services.profiles.rules()],
+        "iccs": [i for i in services.profiles.others(".icc") if i["kind"] == "output"],
+        "camera_iccs": [i for i in services.profiles.others(".icc") if i["kind"] == "camera"],
+        "looks": services.profiles.others(".cube"),
+        "lens_files": services.profiles.others(".xml"),
+        "pictures": services.profiles.others(".png"),
     }
 
 
 @router.delete("/profiles/other")
-def delete_other(key: str, ending: str, desk: Desk) -> dict[str, Any]:
-    desk.profiles.delete_other(key, ending)
-    desk.catalogue.touch()
+def delete_other(key: str, ending: str, services: WithServices) -> dict[str, Any]:
+    services.profiles.delete_other(key, ending)
+    services.catalogue.touch()
     return {"deleted": key}
 
 
@@ -86,12 +86,12 @@ def space_profile(name: str, version: Annotated[int, Query(ge=2, le=4)] = 4) -> 
 
 
 @router.get("/frames/{frame_id}/look.cube")
-def give_out_look(frame_id: int, desk: Desk) -> Response:
+def give_out_look(frame_id: int, services: WithServices) -> Response:
     """The global part of the frame's development as a .cube file."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    entry = desk.viewer.entry(frame.path)
+    entry = services.viewer.entry(frame.path)
     source = entry.future.result()
     with entry.lock:
         text = development_cube(source, develop(values), Path(frame.name).stem)
@@ -100,63 +100,63 @@ def give_out_look(frame_id: int, desk: Desk) -> Response:
 
 
 @router.post("/frames/{frame_id}/white/{method}")
-def white(frame_id: int, method: Literal["auto", "chart"], desk: Desk) -> dict[str, Any]:
+def white(frame_id: int, method: Literal["auto", "chart"], services: WithServices) -> dict[str, Any]:
     """White balance by itself: from all of the picture, or from the grey patches of a chart in it."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    wanted = desk.workers.submit(white_by, frame.path, method, values.get("profile.camera", "")).result()
+    wanted = services.workers.submit(white_by, frame.path, method, values.get("profile.camera", "")).result()
     return dict(wanted)
 
 
 @router.post("/profiles/file")
-async def bring_in(request: Request, name: str, desk: Desk) -> dict[str, Any]:
+async def bring_in(request: Request, name: str, services: WithServices) -> dict[str, Any]:
     """Add a .dcp from the bytes of its file."""
     data = b""
     async for chunk in request.stream():
         data += chunk
         if len(data) > 64 << 20:
             raise TannerError(f"{name} is larger than any camera profile.")
-    key = desk.profiles.add(data, name)
-    desk.catalogue.touch()
+    key = services.profiles.add(data, name)
+    services.catalogue.touch()
     return {"key": key}
 
 
 @router.get("/profiles/file")
-def give_out(key: str, desk: Desk) -> Response:
-    path = desk.profiles.path(key)
+def give_out(key: str, services: WithServices) -> Response:
+    path = services.profiles.path(key)
     headers = attachment(path.name)
     return Response(path.read_bytes(), media_type="application/octet-stream", headers=headers)
 
 
 @router.get("/profiles/report")
-def report(key: str, desk: Desk) -> dict[str, Any]:
-    found = desk.profiles.report(key)
+def report(key: str, services: WithServices) -> dict[str, Any]:
+    found = services.profiles.report(key)
     if found is None:
         raise TannerError("There is no report for this profile: it was not made here.")
     return found
 
 
 @router.delete("/profiles")
-def delete(key: str, desk: Desk) -> dict[str, Any]:
-    desk.profiles.delete(key)
-    desk.catalogue.touch()
+def delete(key: str, services: WithServices) -> dict[str, Any]:
+    services.profiles.delete(key)
+    services.catalogue.touch()
     return {"deleted": key}
 
 
 @router.post("/profiles/rules")
-def set_rules(body: Rules, desk: Desk) -> dict[str, Any]:
+def set_rules(body: Rules, services: WithServices) -> dict[str, Any]:
     for rule in body.rules:
-        desk.profiles.path(rule.profile)
-    desk.profiles.save_rules(body.rules)
-    desk.catalogue.touch()
+        services.profiles.path(rule.profile)
+    services.profiles.save_rules(body.rules)
+    services.catalogue.touch()
     return {"rules": len(body.rules)}
 
 
 @router.get("/frames/{frame_id}/profiles")
-def choices(frame_id: int, desk: Desk) -> dict[str, Any]:
+def choices(frame_id: int, services: WithServices) -> dict[str, Any]:
     """What the frame can be shown with: what lies in it, what fits its camera, and the rest."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         value = Resolver(session, frame.shoot_id).resolve(frame).values.get("profile.camera", "")
         facts = frame.facts
@@ -172,14 +172,14 @@ def choices(frame_id: int, desk: Desk) -> dict[str, Any]:
             {"key": f"embedded-{n}", "name": name, "about": "inside the file", "fits": True}
             for n, name in enumerate(inside[1:], 2)
         ]
-    for p in desk.profiles.all()[0] if raw else []:
+    for p in services.profiles.all()[0] if raw else []:
         fits = fits_names(p["model"], facts.get("make", ""), facts.get("model", ""), facts.get("unique_model", ""))
         lights = " and ".join(f"{k:,} K" for k in p["lights"])
         about = f"for {lights}" if fits else f"for {p['model']}"
         rows.append({"key": p["key"], "name": p["name"], "about": about, "fits": fits})
     rows += [
         {"key": i["key"], "name": i["name"], "about": "ICC profile of a camera", "fits": True}
-        for i in (desk.profiles.others(".icc") if raw else [])
+        for i in (services.profiles.others(".icc") if raw else [])
         if i["kind"] == "camera"
     ]
     if value and value not in {r["key"] for r in rows}:
@@ -190,51 +190,53 @@ def choices(frame_id: int, desk: Desk) -> dict[str, Any]:
 
 
 @router.get("/frames/{frame_id}/profiles/try")
-def try_profile(frame_id: int, desk: Desk, key: str = "", edge: Annotated[int, Query(ge=64, le=640)] = 160) -> Response:
+def try_profile(
+    frame_id: int, services: WithServices, key: str = "", edge: Annotated[int, Query(ge=64, le=640)] = 160
+) -> Response:
     """The frame with another profile, small, without changing anything."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    jpeg = desk.viewer.picture(frame.path, {**values, "profile.camera": key}, edge)
+    jpeg = services.viewer.picture(frame.path, {**values, "profile.camera": key}, edge)
     return Response(jpeg, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 
 @router.get("/frames/{frame_id}/chart/picture")
-def chart_picture(frame_id: int, desk: Desk) -> Response:
+def chart_picture(frame_id: int, services: WithServices) -> Response:
     """The upright frame as a chart is looked for in it: white-balanced as shot, without any look."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         path = frame_of(session, frame_id).path
-    jpeg = desk.workers.submit(chart_preview, path).result()
+    jpeg = services.workers.submit(chart_preview, path).result()
     return Response(jpeg, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 
 @router.post("/frames/{frame_id}/chart")
-def find(frame_id: int, desk: Desk) -> dict[str, Any]:
+def find(frame_id: int, services: WithServices) -> dict[str, Any]:
     """Find the chart by itself; the four corners, or why there is none."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         path = frame_of(session, frame_id).path
-    return {"corners": desk.workers.submit(find_chart, path).result()}
+    return {"corners": services.workers.submit(find_chart, path).result()}
 
 
 @router.post("/profiles/make")
-def make(body: Make, desk: Desk) -> dict[str, Any]:
+def make(body: Make, services: WithServices) -> dict[str, Any]:
     """Make a profile; it is kept when that is asked for."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         paths = [frame_of(session, s.frame).path for s in body.shots]
     corners = [np.array(s.corners).tolist() if s.corners else None for s in body.shots]
     lights = [s.light for s in body.shots]
-    data, report = desk.workers.submit(
+    data, report = services.workers.submit(
         made_profile, paths, lights, corners, body.name.strip(), body.table, body.chart, body.chart_set, body.aim
     ).result()
-    made = desk.made.add(lambda number: Made(number, read_dcp(data), report))
+    made = services.made.add(lambda number: Made(number, read_dcp(data), report))
     return {"made": made.number, "report": report}
 
 
 @router.post("/profiles/keep")
-def keep(body: Keep, desk: Desk) -> dict[str, Any]:
-    made = desk.made.get(body.made)
+def keep(body: Keep, services: WithServices) -> dict[str, Any]:
+    made = services.made.get(body.made)
     if made is None:
         raise TannerError("This profile is no longer in memory. Make it again.")
-    key = desk.profiles.keep(made.profile, made.report)
-    desk.catalogue.touch()
+    key = services.profiles.keep(made.profile, made.report)
+    services.catalogue.touch()
     return {"key": key}

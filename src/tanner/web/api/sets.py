@@ -11,7 +11,7 @@ from tanner.catalogue import sets
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.core.errors import TannerError
 from tanner.core.series.sets import Limits
-from tanner.web.api.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 
 router = APIRouter(prefix="/api", tags=["sets"])
 
@@ -43,9 +43,9 @@ def set_of(session: Session, set_id: int) -> FrameSet:
 
 
 @router.get("/sets")
-def all_sets(desk: Desk) -> dict[str, Any]:
+def all_sets(services: WithServices) -> dict[str, Any]:
     """Shoots with their sets, leads and how many frames follow them: where settings can come from and go to."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         count = select(Frame.set_id, func.count()).where(Frame.set_id.is_not(None)).group_by(Frame.set_id)
         sizes: dict[int, int] = dict(session.execute(count).all())  # type: ignore[arg-type]
         shoots = []
@@ -61,33 +61,33 @@ def all_sets(desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/sets/move")
-def move(body: Move, desk: Desk) -> dict[str, Any]:
+def move(body: Move, services: WithServices) -> dict[str, Any]:
     """Move frames into a set, or into a new one of their own."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         to = set_of(session, body.set) if body.set else None
         return done(sets.move(session, one_shoot(frames), frames, to))
 
 
 @router.post("/sets/merge")
-def merge(body: Merge, desk: Desk) -> dict[str, Any]:
+def merge(body: Merge, services: WithServices) -> dict[str, Any]:
     """Bring all frames of other sets into one."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         into = set_of(session, body.into)
         return done(sets.merge(session, into.shoot_id, into, [set_of(session, i) for i in body.others]))
 
 
 @router.post("/frames/{frame_id}/lead")
-def lead(frame_id: int, desk: Desk) -> dict[str, Any]:
+def lead(frame_id: int, services: WithServices) -> dict[str, Any]:
     """Make a frame the lead of its set; what it shows stays."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         return done(sets.choose_lead(session, frame_of(session, frame_id)))
 
 
 @router.post("/sets/{set_id}/name")
-def name(set_id: int, body: Name, desk: Desk) -> dict[str, Any]:
+def name(set_id: int, body: Name, services: WithServices) -> dict[str, Any]:
     """Give a set a name."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         return done(sets.rename(session, set_of(session, set_id), body.name))
 
 
@@ -108,22 +108,22 @@ class Under(BaseModel):
 
 
 @router.post("/shoots/{shoot_id}/would-propose")
-def would_propose(shoot_id: int, body: Propose, desk: Desk) -> dict[str, Any]:
+def would_propose(shoot_id: int, body: Propose, services: WithServices) -> dict[str, Any]:
     """The sets that a proposal would make, without making them."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         return {"sets": sets.would_propose(session, shoot_id, Limits(**body.model_dump()))}
 
 
 @router.post("/shoots/{shoot_id}/propose")
-def propose(shoot_id: int, body: Propose, desk: Desk) -> dict[str, Any]:
+def propose(shoot_id: int, body: Propose, services: WithServices) -> dict[str, Any]:
     """Make sets anew from what the frames are."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         return done(sets.propose_sets(session, shoot_id, again=True, limits=Limits(**body.model_dump())))
 
 
 @router.post("/sets/{set_id}/under")
-def under(set_id: int, body: Under, desk: Desk) -> dict[str, Any]:
+def under(set_id: int, body: Under, services: WithServices) -> dict[str, Any]:
     """Let a set follow the lead of another one, or none."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         other = set_of(session, body.set) if body.set else None
         return done(sets.put_under(session, set_of(session, set_id), other))

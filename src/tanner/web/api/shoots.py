@@ -14,7 +14,7 @@ from tanner.catalogue.words import say_of_shoot
 from tanner.core.adjust.registry import declared
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
-from tanner.web.api.common import Desk, done, frames_of
+from tanner.web.api.common import WithServices, done, frames_of
 
 router = APIRouter(prefix="/api", tags=["shoots"])
 
@@ -100,9 +100,9 @@ def put_away(session: Session) -> list[Shoot]:
 
 
 @router.post("/shoots")
-def create(body: NewShoot, desk: Desk) -> dict[str, Any]:
+def create(body: NewShoot, services: WithServices) -> dict[str, Any]:
     """A new shoot."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         shoot = Shoot(name=body.name.strip() or "Untitled")
         session.add(shoot)
         session.flush()
@@ -110,9 +110,9 @@ def create(body: NewShoot, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/shoots/{shoot_id}/words")
-def words(shoot_id: int, body: ShootWords, desk: Desk) -> dict[str, Any]:
+def words(shoot_id: int, body: ShootWords, services: WithServices) -> dict[str, Any]:
     """The shoot's name, and what is said of all its frames."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
         said = {"creator": body.creator, "rights": body.rights, **(body.words or {})}
         action = say_of_shoot(session, shoot, {k: v for k, v in said.items() if v is not None})
@@ -122,53 +122,53 @@ def words(shoot_id: int, body: ShootWords, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/shoots/{shoot_id}/away")
-def away(shoot_id: int, body: Away, desk: Desk) -> dict[str, Any]:
+def away(shoot_id: int, body: Away, services: WithServices) -> dict[str, Any]:
     """Put a shoot away, or bring it back: it leaves the list, and all that it holds stays as it is."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
         shoot.away = body.away
         return {"name": shoot.name, "away": shoot.away}
 
 
 @router.post("/shoots/{shoot_id}/check")
-def check(shoot_id: int, desk: Desk) -> dict[str, Any]:
+def check(shoot_id: int, services: WithServices) -> dict[str, Any]:
     """Begin to read all originals of a shoot and compare them with what came in."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         shoot_of(session, shoot_id)
-    return desk.checks.start(shoot_id).as_dict()
+    return services.checks.start(shoot_id).as_dict()
 
 
 @router.get("/checks/{number}")
-def check_state(number: int, desk: Desk) -> dict[str, Any]:
+def check_state(number: int, services: WithServices) -> dict[str, Any]:
     """How far a check of originals is, and what it found."""
-    return desk.checks.check(number).as_dict()
+    return services.checks.check(number).as_dict()
 
 
 @router.post("/checks/{number}/cancel")
-def check_cancel(number: int, desk: Desk) -> dict[str, Any]:
+def check_cancel(number: int, services: WithServices) -> dict[str, Any]:
     """End a check; what it found so far stays with the frames."""
-    desk.checks.cancel(number)
+    services.checks.cancel(number)
     return {"cancelled": number}
 
 
 @router.post("/shoots/{shoot_id}/preset")
-def shoot_preset(shoot_id: int, body: ShootPreset, desk: Desk) -> dict[str, Any]:
+def shoot_preset(shoot_id: int, body: ShootPreset, services: WithServices) -> dict[str, Any]:
     """Put a preset under all frames of the shoot (layer 2), or take it away."""
     preset: dict[str, Any] = {}
     if body.key:
-        found = desk.library.preset(body.key)
+        found = services.library.preset(body.key)
         preset = {"name": found.name, "values": found.values, "amount": body.amount}
         if found.match:
             preset["match"] = found.match.model_dump(mode="json")
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
         label = f"Preset of the shoot: {preset['name']}" if preset else "Preset of the shoot taken away"
         answer = done(record(session, shoot_id, label, [(shoot, {"preset": preset})]))
         ids = list(session.scalars(select(Frame.id).where(Frame.shoot_id == shoot_id, Frame.verdict != "drop")))
     if body.key and ids and found.match and answer["done"]:
-        with desk.catalogue.read() as session:
+        with services.catalogue.read() as session:
             frames = frames_of(session, ids)
-            job = desk.matching.start_stored(found.match, found.name, frames, Resolver(session, shoot_id))
+            job = services.matching.start_stored(found.match, found.name, frames, Resolver(session, shoot_id))
         return {**answer, "match": job.number}
     return answer
 
@@ -218,9 +218,9 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
 
 
 @router.get("/shoots/{shoot_id}/sheet")
-def sheet(shoot_id: int, desk: Desk) -> dict[str, Any]:
+def sheet(shoot_id: int, services: WithServices) -> dict[str, Any]:
     """All frames of a shoot with their sets; pictures that are missing are asked for."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)
         query = select(*SHEET_COLUMNS).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
         rows = [frame_row(resolver, row) for row in session.execute(query)]
@@ -237,15 +237,15 @@ def sheet(shoot_id: int, desk: Desk) -> dict[str, Any]:
         "frames": rows,
         "sets": groups,
         "preset": {"name": preset["name"], "amount": preset["amount"]} if preset else None,
-        "counter": desk.pictures.counter,
+        "counter": services.pictures.counter,
     }
 
 
 @router.get("/shoots/{shoot_id}/pictures")
-def pictures(shoot_id: int, since: int, desk: Desk) -> dict[str, Any]:
+def pictures(shoot_id: int, since: int, services: WithServices) -> dict[str, Any]:
     """Which pictures became ready since a counter."""
-    counter, ready = desk.pictures.since(since)
-    return {"counter": counter, "ready": ready, "pending": desk.pictures.pending}
+    counter, ready = services.pictures.since(since)
+    return {"counter": counter, "ready": ready, "pending": services.pictures.pending}
 
 
 class Wanted(BaseModel):
@@ -254,27 +254,27 @@ class Wanted(BaseModel):
 
 
 @router.post("/shoots/{shoot_id}/want")
-def want(shoot_id: int, body: Wanted, desk: Desk) -> dict[str, Any]:
+def want(shoot_id: int, body: Wanted, services: WithServices) -> dict[str, Any]:
     """Ask for the pictures of the frames that are on the screen, the nearest named first."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)
         query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.id.in_(body.frames))
         found = {f.id: f for f in session.scalars(query)}
         # The newest wish is made first: so the nearest frame is wished for last.
         wishes = [wish_for(resolver, found[i]) for i in reversed(body.frames) if i in found]
-    desk.pictures.want(wishes)
-    return {"pending": desk.pictures.pending}
+    services.pictures.want(wishes)
+    return {"pending": services.pictures.pending}
 
 
 @router.post("/shoots/{shoot_id}/undo")
-def undo_last(shoot_id: int, desk: Desk) -> dict[str, Any]:
+def undo_last(shoot_id: int, services: WithServices) -> dict[str, Any]:
     """Take the last step back."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         return done(undo(session, shoot_id))
 
 
 @router.post("/shoots/{shoot_id}/redo")
-def redo_last(shoot_id: int, desk: Desk) -> dict[str, Any]:
+def redo_last(shoot_id: int, services: WithServices) -> dict[str, Any]:
     """Bring the step again that was taken back last."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         return done(redo(session, shoot_id))

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sidecars import settle
 from tanner.catalogue.steps import record
-from tanner.web.api.common import Desk, done, frame_of
+from tanner.web.api.common import WithServices, done, frame_of
 from tanner.web.api.shoots import shoot_of
 
 router = APIRouter(prefix="/api")
@@ -25,28 +25,28 @@ class Settle(BaseModel):
 
 
 @router.get("/shoots/{shoot_id}/sidecars")
-def state(shoot_id: int, desk: Desk) -> dict[str, Any]:
+def state(shoot_id: int, services: WithServices) -> dict[str, Any]:
     """Whether sidecars are written, what was changed on both sides, and what could not be written."""
-    return desk.sidecars.state(shoot_id)
+    return services.sidecars.state(shoot_id)
 
 
 @router.post("/shoots/{shoot_id}/sidecars")
-def switch(shoot_id: int, body: Switch, desk: Desk) -> dict[str, Any]:
+def switch(shoot_id: int, body: Switch, services: WithServices) -> dict[str, Any]:
     """Switch the sidecars of a shoot on or off; files that are there stay."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
         label = f"Sidecars {'on' if body.on else 'off'}"
         answer = done(record(session, shoot_id, label, [(shoot, {"sidecars": body.on})]))
-    desk.sidecars.forget(shoot_id)
+    services.sidecars.forget(shoot_id)
     return answer
 
 
 @router.post("/frames/{frame_id}/sidecar")
-def end_conflict(frame_id: int, body: Settle, desk: Desk) -> dict[str, Any]:
+def end_conflict(frame_id: int, body: Settle, services: WithServices) -> dict[str, Any]:
     """Which version of a frame holds; the other one is kept aside."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frame = frame_of(session, frame_id)
         answer = done(settle(session, Resolver(session, frame.shoot_id), frame, body.take))
         shoot_id = frame.shoot_id
-    desk.sidecars.forget(shoot_id)
+    services.sidecars.forget(shoot_id)
     return answer

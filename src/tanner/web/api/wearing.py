@@ -18,7 +18,7 @@ from tanner.core.series.preset import Preset, StoredMatch
 from tanner.core.series.rules import FrameRule
 from tanner.jobs.match.matching import Reference, figures_of
 from tanner.jobs.tasks import read_facts
-from tanner.web.api.common import Desk, done, frame_of, frames_of, one_shoot
+from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 
 router = APIRouter(prefix="/api", tags=["presets"])
@@ -78,26 +78,26 @@ class Files(BaseModel):
 def try_preset(
     frame_id: int,
     key: str,
-    desk: Desk,
+    services: WithServices,
     amount: Annotated[float, Query(ge=0, le=150)] = 100,
     edge: Annotated[int, Query(ge=64, le=800)] = 160,
     leave: Annotated[str, Query(max_length=200)] = "",
 ) -> Response:
     """The frame with a preset on it, small, without changing anything; leave: groups with commas."""
-    preset = desk.library.preset(key)
-    with desk.catalogue.read() as session:
+    preset = services.library.preset(key)
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
     put = preset.at(amount / 100, about_of(frame), leave.split(","))
-    jpeg = desk.viewer.picture(frame.path, {**values, **put}, edge)
+    jpeg = services.viewer.picture(frame.path, {**values, **put}, edge)
     return Response(jpeg, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 
 @router.post("/apply")
-def apply(body: Apply, desk: Desk) -> dict[str, Any]:
+def apply(body: Apply, services: WithServices) -> dict[str, Any]:
     """Put a preset on top of what frames wear; one with a stored reference begins to match them to it."""
-    preset = desk.library.preset(body.key)
-    with desk.catalogue.write() as session:
+    preset = services.library.preset(body.key)
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         label = f"Preset {preset.name} at {body.amount:g} %"
@@ -106,23 +106,23 @@ def apply(body: Apply, desk: Desk) -> dict[str, Any]:
             for f in frames
         ]
         answer = done(wear(session, resolver, wanted, label))
-    return {**answer, "match": begin_match(desk, body.frames, preset)}
+    return {**answer, "match": begin_match(services, body.frames, preset)}
 
 
-def begin_match(desk: Desk, ids: list[int], preset: Preset) -> int | None:
+def begin_match(services: WithServices, ids: list[int], preset: Preset) -> int | None:
     """The number of the match to a preset's stored reference; None when it has none."""
     if preset.match is None:
         return None
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frames = frames_of(session, ids)
         resolver = Resolver(session, one_shoot(frames))
-        return desk.matching.start_stored(preset.match, preset.name, frames, resolver).number
+        return services.matching.start_stored(preset.match, preset.name, frames, resolver).number
 
 
 @router.post("/worn")
-def worn(body: Keep, desk: Desk) -> dict[str, Any]:
+def worn(body: Keep, services: WithServices) -> dict[str, Any]:
     """Another order of the presets that frames wear, or some taken out."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         gone = {e["name"] for f in frames for e in f.worn if e["key"] not in body.keys}
@@ -131,17 +131,17 @@ def worn(body: Keep, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/reset")
-def put_back(body: Reset, desk: Desk) -> dict[str, Any]:
+def put_back(body: Reset, services: WithServices) -> dict[str, Any]:
     """Put groups of frames, or all of them, back to how they begin."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         return done(reset(session, Resolver(session, one_shoot(frames)), frames, body.groups))
 
 
 @router.post("/frames/{frame_id}/preset")
-def save_preset(frame_id: int, body: Save, desk: Desk) -> dict[str, Any]:
+def save_preset(frame_id: int, body: Save, services: WithServices) -> dict[str, Any]:
     """Keep chosen groups of a frame's development as a preset, and its area's figures where it is to be matched to."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
     chosen = {k: v for k, v in values.items() if (k.split("/")[0] if "/" in k else k.split(".")[0]) in body.groups}
@@ -149,7 +149,7 @@ def save_preset(frame_id: int, body: Save, desk: Desk) -> dict[str, Any]:
         raise SettingsError("These groups are all at their neutral values: there is nothing to keep.")
     stored = None
     if body.match:
-        found = desk.workers.submit(figures_of, Reference(frame.path, values, kind=body.match.kind)).result()
+        found = services.workers.submit(figures_of, Reference(frame.path, values, kind=body.match.kind)).result()
         stored = StoredMatch(
             kind=body.match.kind, lab=found["lab"], scale=found["scale"], what=body.match.what, tone=body.match.tone,
             of=frame.name,
@@ -157,53 +157,53 @@ def save_preset(frame_id: int, body: Save, desk: Desk) -> dict[str, Any]:
     preset = Preset(
         name=body.name.strip(), folder=body.folder.strip(), about=body.about.strip(), values=blend(chosen, 1.0), match=stored
     )  # fmt: skip
-    return {"key": desk.library.save_preset(preset, replace=body.replace)}
+    return {"key": services.library.save_preset(preset, replace=body.replace)}
 
 
 # --- rules ---------------------------------------------------------------------------------------
 
 
 @router.get("/rules")
-def rules(desk: Desk) -> dict[str, Any]:
+def rules(services: WithServices) -> dict[str, Any]:
     """Rules that put presets on frames, in their order."""
-    return {"rules": [{**r.model_dump(), "words": r.when.words()} for r in desk.library.rules()]}
+    return {"rules": [{**r.model_dump(), "words": r.when.words()} for r in services.library.rules()]}
 
 
 @router.post("/rules")
-def save_rules(body: Rules, desk: Desk) -> dict[str, Any]:
+def save_rules(body: Rules, services: WithServices) -> dict[str, Any]:
     """Keep these rules in this order."""
     for rule in body.rules:
-        desk.library.preset(rule.preset)
-    desk.library.save_rules(body.rules)
+        services.library.preset(rule.preset)
+    services.library.save_rules(body.rules)
     return {"saved": len(body.rules)}
 
 
 @router.post("/rules/dry")
-def dry_run(body: Body, desk: Desk) -> dict[str, Any]:
+def dry_run(body: Body, services: WithServices) -> dict[str, Any]:
     """What the rules would put on frames, and how many adjustments that would change; nothing is done."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
-        return {"rows": would_apply(resolver, frames, desk.library)}
+        return {"rows": would_apply(resolver, frames, services.library)}
 
 
 @router.post("/rules/apply")
-def by_rules(body: Body, desk: Desk) -> dict[str, Any]:
+def by_rules(body: Body, services: WithServices) -> dict[str, Any]:
     """Put presets on frames by the rules, as one step."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
-        action, presets = apply_rules(session, Resolver(session, one_shoot(frames)), frames, desk.library)
-    matches = [m for p, ids in presets if (m := begin_match(desk, ids, p))]
+        action, presets = apply_rules(session, Resolver(session, one_shoot(frames)), frames, services.library)
+    matches = [m for p, ids in presets if (m := begin_match(services, ids, p))]
     return {**done(action), "match": matches[-1] if matches else None}
 
 
 @router.post("/rules/files")
-def dry_files(body: Files, desk: Desk) -> dict[str, Any]:
+def dry_files(body: Files, services: WithServices) -> dict[str, Any]:
     """What the rules would put on files that are not in yet."""
     waiting = []
     for text in body.files:
-        path = desk.folders.allow(text)
-        waiting.append((path, desk.workers.submit(read_facts, str(path))))
+        path = services.folders.allow(text)
+        waiting.append((path, services.workers.submit(read_facts, str(path))))
     rows: list[dict[str, Any]] = []
     seen = []
     for path, future in waiting:
@@ -218,7 +218,7 @@ def dry_files(body: Files, desk: Desk) -> dict[str, Any]:
         turned = known.orientation >= 5
         upright = (known.width > known.height) if turned else (known.height > known.width)
         seen.append((row, About(known.iso, facts["as_shot"][0], known.camera_name, known.lens, upright)))
-    given = desk.library.by_rules((about, row["name"]) for row, about in seen)
+    given = services.library.by_rules((about, row["name"]) for row, about in seen)
     for (row, _), presets in zip(seen, given, strict=True):
         row["presets"] = presets
     return {"rows": rows}

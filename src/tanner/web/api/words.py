@@ -10,7 +10,7 @@ from tanner.catalogue.words import said_of, say_of_frames, shoot_words, words_of
 from tanner.core.output.naming import TOKENS, name_values
 from tanner.core.output.words import FIELDS, Words
 from tanner.jobs.delivery.planning import tokens_of
-from tanner.web.api.common import Desk, done, frames_of, one_shoot
+from tanner.web.api.common import WithServices, done, frames_of, one_shoot
 from tanner.web.api.frames import Body
 
 router = APIRouter(prefix="/api", tags=["words"])
@@ -24,9 +24,9 @@ class Said(Body):
 
 
 @router.post("/words/read")
-def read(body: Body, desk: Desk) -> dict[str, Any]:
+def read(body: Body, services: WithServices) -> dict[str, Any]:
     """Own words of frames (None where they differ), their shoot's, and how the first frame's would be written."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         frames = frames_of(session, body.frames)
         shoot = session.get_one(Shoot, one_shoot(frames))
         first = frames[0]
@@ -44,9 +44,9 @@ def read(body: Body, desk: Desk) -> dict[str, Any]:
 
 
 @router.post("/words")
-def say(body: Said, desk: Desk) -> dict[str, Any]:
+def say(body: Said, services: WithServices) -> dict[str, Any]:
     """Say something of frames, one step for all."""
-    with desk.catalogue.write() as session:
+    with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         one_shoot(frames)
         return done(say_of_frames(session, frames, body.words, body.keywords))

@@ -18,7 +18,7 @@ from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
 from tanner.core.output.spec import FORMATS
 from tanner.core.profile.chart import SETS
-from tanner.web.api.common import Desk, frame_of
+from tanner.web.api.common import WithServices, frame_of
 from tanner.web.api.shoots import put_away, shoot_list, shoot_of
 from tanner.web.serving.described import ABOUT, operations
 
@@ -42,39 +42,39 @@ def page(request: Request, name: str, **values: Any) -> Response:
 
 
 @router.get("/")
-def shoots(request: Request, desk: Desk) -> Response:
-    with desk.catalogue.read() as session:
+def shoots(request: Request, services: WithServices) -> Response:
+    with services.catalogue.read() as session:
         return page(request, "shoots.html", shoots=shoot_list(session), away=put_away(session), screen="shoots")
 
 
 @router.get("/shoots/{shoot_id}")
-def shoot_start(shoot_id: int, desk: Desk) -> Response:
+def shoot_start(shoot_id: int, services: WithServices) -> Response:
     """A shoot opens where work goes on: its Sheet, or Import while it is empty."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         shoot_of(session, shoot_id)
         some = session.scalar(select(Frame.id).where(Frame.shoot_id == shoot_id).limit(1))
     return RedirectResponse(f"/shoots/{shoot_id}/{'sheet' if some else 'import'}", 303)
 
 
-def _shoot_page(request: Request, desk: Desk, shoot_id: int, name: str, **values: Any) -> Response:
-    with desk.catalogue.read() as session:
+def _shoot_page(request: Request, services: WithServices, shoot_id: int, name: str, **values: Any) -> Response:
+    with services.catalogue.read() as session:
         shoot = shoot_of(session, shoot_id)
     return page(request, f"{name}.html", shoot=shoot, screen=name, **values)
 
 
 @router.get("/shoots/{shoot_id}/import")
-def import_page(request: Request, shoot_id: int, desk: Desk) -> Response:
-    return _shoot_page(request, desk, shoot_id, "import")
+def import_page(request: Request, shoot_id: int, services: WithServices) -> Response:
+    return _shoot_page(request, services, shoot_id, "import")
 
 
 @router.get("/shoots/{shoot_id}/sheet")
-def sheet_page(request: Request, shoot_id: int, desk: Desk) -> Response:
-    return _shoot_page(request, desk, shoot_id, "sheet", labels=LABELS, groups=_grouped())
+def sheet_page(request: Request, shoot_id: int, services: WithServices) -> Response:
+    return _shoot_page(request, services, shoot_id, "sheet", labels=LABELS, groups=_grouped())
 
 
 @router.get("/shoots/{shoot_id}/bench")
-def bench_page(request: Request, shoot_id: int, desk: Desk, frame: int | None = None) -> Response:
-    with desk.catalogue.read() as session:
+def bench_page(request: Request, shoot_id: int, services: WithServices, frame: int | None = None) -> Response:
+    with services.catalogue.read() as session:
         if frame is None:
             query = select(Frame.id).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
             frame = session.scalar(query.limit(1))
@@ -86,7 +86,7 @@ def bench_page(request: Request, shoot_id: int, desk: Desk, frame: int | None = 
     table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in (*adjustments().values(), *controls)}
     return _shoot_page(
         request,
-        desk,
+        services,
         shoot_id,
         "bench",
         frame=frame,
@@ -97,29 +97,29 @@ def bench_page(request: Request, shoot_id: int, desk: Desk, frame: int | None = 
 
 
 @router.get("/shoots/{shoot_id}/lineup")
-def lineup_page(request: Request, shoot_id: int, desk: Desk) -> Response:
-    return _shoot_page(request, desk, shoot_id, "lineup")
+def lineup_page(request: Request, shoot_id: int, services: WithServices) -> Response:
+    return _shoot_page(request, services, shoot_id, "lineup")
 
 
 @router.get("/shoots/{shoot_id}/deliver")
-def deliver_page(request: Request, shoot_id: int, desk: Desk) -> Response:
+def deliver_page(request: Request, shoot_id: int, services: WithServices) -> Response:
     return _shoot_page(
         request,
-        desk,
+        services,
         shoot_id,
         "deliver",
         spaces=SPACES,
         tokens=TOKENS,
         formats=FORMATS,
         places=PLACES,
-        roots=[str(r) for r in desk.folders.roots],
+        roots=[str(r) for r in services.folders.roots],
     )
 
 
 @router.get("/shoots/{shoot_id}/profile")
-def profile_page(request: Request, shoot_id: int, desk: Desk, frame: int) -> Response:
+def profile_page(request: Request, shoot_id: int, services: WithServices, frame: int) -> Response:
     """Make a camera profile from a frame that shows a chart."""
-    with desk.catalogue.read() as session:
+    with services.catalogue.read() as session:
         first = frame_of(session, frame)
         if first.shoot_id != shoot_id:
             return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
@@ -127,7 +127,7 @@ def profile_page(request: Request, shoot_id: int, desk: Desk, frame: int) -> Res
         others = [f for f in session.scalars(query.order_by(Frame.taken, Frame.name)) if f.id != first.id]
         lights = {f.id: f"{f.as_shot[0]:.0f} K" if f.as_shot else "" for f in [first, *others]}
     sets = [(key, title) for key, (title, _) in SETS.items()]
-    return _shoot_page(request, desk, shoot_id, "profile", frame=first, others=others, lights=lights, sets=sets)
+    return _shoot_page(request, services, shoot_id, "profile", frame=first, others=others, lights=lights, sets=sets)
 
 
 @router.get("/kit")
@@ -136,9 +136,9 @@ def kit_page(request: Request) -> Response:
 
 
 @router.get("/programs")
-def programs(request: Request, desk: Desk) -> Response:
+def programs(request: Request, services: WithServices) -> Response:
     """The API for programs, described."""
-    file = desk.catalogue.folder / "token"
+    file = services.catalogue.folder / "token"
     return page(
         request,
         "api.html",

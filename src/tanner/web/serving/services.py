@@ -12,7 +12,7 @@ from tanner.catalogue.library import Library
 from tanner.catalogue.lock import FolderLock
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import CameraProfile
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.limits import take as take_limits
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
@@ -22,12 +22,12 @@ from tanner.jobs.bring_in.watching import Watching
 from tanner.jobs.checking import Checks
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.delivery.deliveries import Deliveries
-from tanner.jobs.denoise.quieting import Quieting
+from tanner.jobs.denoise.denoising import Denoising
 from tanner.jobs.match.lineups import LineUps
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.merge.merging import Merges
-from tanner.jobs.numbered import Numbered
 from tanner.jobs.pictures import Pictures
+from tanner.jobs.recent import RecentJobs
 from tanner.jobs.sidecars import Sidecars
 from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
@@ -72,18 +72,18 @@ class Services:
         self.profiles = self.catalogue.profiles
         self.token = token_of(data)
         # Before the first worker starts: it takes the folders over.
-        SHELF.folders = [self.profiles.folder]
+        PROFILE_STORE.folders = [self.profiles.folder]
         KEPT.folder, TABLE.file, SMALL.folder = data / "quiet", data / "noise.json", data / "small"
         # Profiles that were made and may be kept, with what is told of them; and files that were made to be looked at.
-        self.made: Numbered[Made] = Numbered()
-        self.proofs: Numbered[MadeProof] = Numbered(3)
+        self.made: RecentJobs[Made] = RecentJobs()
+        self.proofs: RecentJobs[MadeProof] = RecentJobs(3)
         self.workers = Workers(lanes)
         cluster = Cluster(dask, mapping) if dask else None
         self.delivery_workers: Workers | Cluster = cluster or Workers(lanes)
         self.pictures = Pictures(self.catalogue, self.workers)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
         self.merges = Merges(self.catalogue)
-        self.quieting = Quieting(self.catalogue, cluster)
+        self.denoising = Denoising(self.catalogue, cluster)
         self.matching = Matching(self.catalogue, self.workers)
         self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
         self.watching = Watching(self.catalogue, self.importer, self.deliveries)
@@ -115,7 +115,7 @@ class Services:
         self.checks.close()
         self.sidecars.close()
         self.merges.close()
-        self.quieting.close()
+        self.denoising.close()
         self.deliveries.close()
         self.importer.close()
         self.pictures.close()

@@ -45,21 +45,21 @@ class Ask(BaseModel):
 class Bench:
     """One open page: what it asked for last, and the picture that it was sent last."""
 
-    def __init__(self, desk: Services) -> None:
-        self.desk = desk
+    def __init__(self, services: Services) -> None:
+        self.services = services
         self.shown: Shown | None = None
         self._known: tuple[int, int, Frame, Resolver] | None = None
 
     def _frame(self, frame_id: int) -> tuple[Frame, Resolver]:
-        revision = self.desk.catalogue.revision
+        revision = self.services.catalogue.revision
         if self._known and self._known[:2] == (revision, frame_id):
             return self._known[2], self._known[3]
-        trouble = check_frame(self.desk.catalogue, frame_id)
+        trouble = check_frame(self.services.catalogue, frame_id)
         if trouble:
-            with self.desk.catalogue.read() as session:
+            with self.services.catalogue.read() as session:
                 raise TannerError(f"{session.get_one(Frame, frame_id).name}: {trouble}")
-        revision = self.desk.catalogue.revision
-        with self.desk.catalogue.read() as session:
+        revision = self.services.catalogue.revision
+        with self.services.catalogue.read() as session:
             frame = session.get(Frame, frame_id)
             if frame is None:
                 raise TannerError("This frame is no longer there.")
@@ -79,10 +79,10 @@ class Bench:
                 values = resolve(
                     type(layers)(**{**vars(layers), "own": draft["own"], "offsets": draft["offsets"]})
                 ).values
-            shown = self.desk.viewer.show(frame.path, values, frame.starting, ask.view)
+            shown = self.services.viewer.show(frame.path, values, frame.starting, ask.view)
             if shown.header["waits"] and not (wished or ask.view.draft or ask.view.before):
                 # What is kept of the frame's development is worked out behind the scenes, and then shown.
-                shown.header["quieting"] = self.desk.quieting.want(frame, develop(values).group(Noise)).number
+                shown.header["quieting"] = self.services.denoising.want(frame, develop(values).group(Noise)).number
         except TannerError as error:
             return _packed(
                 {"id": ask.id, "frame": ask.frame, "error": str(error), "replaced": str(error).endswith(REPLACED)}, b""
@@ -97,7 +97,7 @@ class Bench:
     def _wished(self, ask: Ask, frame: Frame) -> dict[str, Any]:
         if not ask.preset:
             return ask.values
-        return self.desk.library.preset(ask.preset).at(ask.amount / 100, about_of(frame), ask.leave)
+        return self.services.library.preset(ask.preset).at(ask.amount / 100, about_of(frame), ask.leave)
 
     def probe(self, x: float, y: float) -> dict[str, Any] | None:
         """Values of the picture sent last, at a place in shares of it."""

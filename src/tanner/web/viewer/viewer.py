@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.core.adjust.registry import Development, develop
 from tanner.core.colour.printing import Intent, proof_table
-from tanner.core.colour.shelf import SHELF
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.spaces import SPACES, outside
 from tanner.core.errors import TannerError
 from tanner.core.measure import histogram, mark_clipping, mark_outside
@@ -23,7 +23,7 @@ from tanner.core.noise import stage
 from tanner.core.noise.controls import Method, Noise
 from tanner.core.noise.stage import held_bytes
 from tanner.core.optics.crop import Crop, kept
-from tanner.core.piece import piece, telling_place
+from tanner.core.piece import piece, sample_region
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, notes, render, view_of
 from tanner.core.render.views import places
@@ -207,7 +207,7 @@ class Viewer:
                 show_sharpening=view.sharpening,
             )
 
-        icc = SHELF.icc(view.proof) if view.proof else None
+        icc = PROFILE_STORE.icc(view.proof) if view.proof else None
         if view.proof and icc is None:
             raise TannerError("This ICC profile is no longer in Kit.")
         if icc is None and not view.outside:
@@ -252,11 +252,11 @@ class Viewer:
         jpeg: bytes = simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality=94, colorsubsampling="444")
         return jpeg
 
-    def telling_place(self, path: str, values: Mapping[str, Any]) -> tuple[float, float]:
+    def sample_region(self, path: str, values: Mapping[str, Any]) -> tuple[float, float]:
         entry = self.entry(path)
         source = entry.future.result()
         with entry.lock:
-            return telling_place(source, develop(values))
+            return sample_region(source, develop(values))
 
     def full(self, path: str, values: Mapping[str, Any]) -> tuple[int, int]:
         return full_size(self.source(path), develop(values))

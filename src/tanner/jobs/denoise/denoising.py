@@ -27,7 +27,7 @@ from tanner.core.output.files import file_hash, write_whole
 from tanner.core.raw.reader import read
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.merge.merging import Ended, Sign
-from tanner.jobs.numbered import Numbered
+from tanner.jobs.recent import RecentJobs
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
 
@@ -124,7 +124,7 @@ class Job:
         }
 
 
-class Quieting:
+class Denoising:
     """Jobs of a running program. Wishes of the Bench come before jobs for many, and stay on this machine.
 
     Args:
@@ -136,7 +136,7 @@ class Quieting:
         self._cluster = cluster
         self._lock = threading.Lock()
         self._wake = threading.Condition(self._lock)
-        self._jobs: Numbered[Job] = Numbered(busy=lambda job: not job.over)
+        self._jobs: RecentJobs[Job] = RecentJobs(busy=lambda job: not job.over)
         self._order: list[Job] = []
         self._workers: Workers | None = None
         self._threads: list[threading.Thread] = []

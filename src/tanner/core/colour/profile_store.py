@@ -12,7 +12,7 @@ from tanner.core.raw.facts import FrameFacts
 MOST_BYTES = 64 << 20
 
 
-class Shelf:
+class ProfileStore:
     """Folders that are searched in order.
 
     Attributes:
@@ -105,4 +105,4 @@ def fits_names(wanted: str, make: str, model: str, unique: str = "") -> bool:
     }
 
 
-SHELF = Shelf()
+PROFILE_STORE = ProfileStore()

@@ -7,7 +7,7 @@ from typing import Generic, TypeVar
 T = TypeVar("T")
 
 
-class Numbered(Generic[T]):
+class RecentJobs(Generic[T]):
     """Remembers the last few things.
 
     Args:
