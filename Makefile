@@ -79,7 +79,7 @@ lint: .stamps/venv ## style, types and the direction of dependencies
 	.venv/bin/ruff format --check src tests bench
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	for script in src/tanner/web/static/js/*.js; do node --check --input-type=module < $$script || exit 1; done
+	for script in $$(find src/tanner/web/static/js -name "*.js"); do node --check --input-type=module < $$script || exit 1; done
 
 css-check: .stamps/node ## the built style sheet is current
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o build/check.css --minify

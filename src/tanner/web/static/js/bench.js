@@ -1,6 +1,9 @@
 // The Bench: one frame and its set. Controls write into the frame's own layer; nothing needs saving.
 import { get, post } from "./api.js";
 import { Areas } from "./areas.js";
+import * as follows from "./bench/follow.js";
+import { changed, infoOf, relativeKeys, shown, state, subscribe, table, titles } from "./bench/state.js";
+import * as white from "./bench/white.js";
 import { carryOver } from "./carry.js";
 import { Compare } from "./compare.js";
 import { CropTool } from "./crop.js";
@@ -20,26 +23,14 @@ import { shootId, tell, trying, useKeys } from "./shell.js";
 import { LensChoice } from "./lens.js";
 import { Line } from "./socket.js";
 
-const table = JSON.parse(byId("table").textContent);
-for (const [key, about] of Object.entries(table)) about.key = key;
-const titles = Object.fromEntries([...document.querySelectorAll(".group[data-group]")].map((s) => [s.dataset.group, s.getAttribute("aria-label")]));
-
-let frame = null; // the state of the frame on the Bench
-let sheet = null;
-let draft = {}; // values that move but are not kept yet
-let trial = null; // a preset that the pointer is on
-let group = sessionStorage.getItem("tanner.group") || "light";
-let relative = localStorage.getItem("tanner.relative") !== "no";
-
 const controls = new Map();
 const histogram = new Histogram(byId("histogram"));
-const offsetKeys = Object.values(table).filter((a) => a.offset).map((a) => a.key);
 
 // --- a file that is not the one that came in ------------------------------------------------------
 
 for (const [button, call] of [["find-file", "find"], ["take-file", "file"]]) {
   byId(button).addEventListener("click", async () => {
-    const done = await trying(() => post(`/api/frames/${frame.id}/${call}`));
+    const done = await trying(() => post(`/api/frames/${state.frame.id}/${call}`));
     if (!done) return;
     tell(`${done.done}.`);
     location.reload();
@@ -53,15 +44,15 @@ let settle = null;
 const line = new Line({
   onView(header, bitmap, asked) {
     const error = byId("picture-error");
-    error.hidden = !header.error || header.frame !== frame?.id;
+    error.hidden = !header.error || header.frame !== state.frame?.id;
     if (header.error) {
-      if (header.frame === frame?.id) {
+      if (header.frame === state.frame?.id) {
         byId("picture-error-text").textContent = header.error;
         byId("replaced").hidden = !header.replaced;
       }
       return;
     }
-    if (header.frame !== frame?.id || (asked && asked.view.zoom !== picture.zoom) || (asked && asked.view.whole !== picture.whole)) return;
+    if (header.frame !== state.frame?.id || (asked && asked.view.zoom !== picture.zoom) || (asked && asked.view.whole !== picture.whole)) return;
     picture.show(header, bitmap);
     if (line.idle && !header.draft) byId("canvas").setAttribute("aria-busy", "false");
     if (header.before) return;
@@ -78,9 +69,9 @@ const line = new Line({
 });
 
 const picture = new Picture(byId("picture"), byId("canvas"), (view) => {
-  if (!frame) return;
-  const message = { frame: frame.id, values: draft, relative: relativeKeys(), view };
-  if (trial) Object.assign(message, { values: {}, preset: trial.key, amount: trial.amount, leave: trial.leave });
+  if (!state.frame) return;
+  const message = { frame: state.frame.id, values: state.draft, relative: relativeKeys(), view };
+  if (state.trial) Object.assign(message, { values: {}, preset: state.trial.key, amount: state.trial.amount, leave: state.trial.leave });
   byId("canvas").setAttribute("aria-busy", "true");
   // The time of the event goes along on this side only.
   const sent = performance.now();
@@ -97,8 +88,8 @@ let following = 0;
 async function follow(number) {
   if (following === number) return;
   following = number;
-  const id = frame.id;
-  while (following === number && frame.id === id) {
+  const id = state.frame.id;
+  while (following === number && state.frame.id === id) {
     const job = await trying(() => get(`/api/quiet/${number}`));
     if (!job || job.over) {
       if (following !== number) return;
@@ -131,9 +122,6 @@ function grid(key) {
   }, 1500);
 }
 
-// Where an area lies on a follower is always kept relative: the lead's mask may move.
-const relativeKeys = () => [...(relative ? offsetKeys : []), ...Object.keys(draft).filter((k) => k.endsWith("/place"))];
-
 function redraw(quick) {
   picture.refresh(quick);
   clearTimeout(settle);
@@ -164,7 +152,7 @@ for (const b of document.querySelectorAll("[data-zoom]")) b.addEventListener("cl
 // --- the frame's state -----------------------------------------------------------------------------
 
 async function loadSheet() {
-  sheet = (await trying(() => get(`/api/shoots/${shootId}/sheet`))) || sheet;
+  state.sheet = (await trying(() => get(`/api/shoots/${shootId}/sheet`))) || state.sheet;
 }
 
 // quiet: nothing is said of a frame that is gone.
@@ -172,31 +160,17 @@ async function loadFrame(id, quiet = false) {
   const asked = () => get(`/api/frames/${id}`);
   const next = await (quiet ? asked().catch(() => null) : trying(asked));
   if (!next) return false;
-  const other = frame?.id !== next.id;
-  frame = next;
+  const other = state.frame?.id !== next.id;
+  state.frame = next;
   if (other) {
-    draft = {};
-    trial = null;
+    state.draft = {};
+    state.trial = null;
     presets.stale = true;
     history.replaceState(null, "", `/shoots/${shootId}/bench?frame=${id}`);
     byId("picture-error").hidden = true;
   }
-  fill();
+  changed();
   return true;
-}
-
-function shown(key) {
-  if (key in draft) return draft[key];
-  return key in frame.values ? frame.values[key] : table[key]?.neutral;
-}
-
-function infoOf(key) {
-  const about = table[key];
-  const below = key in frame.below ? frame.below[key] : about.neutral;
-  const asShot = { mired: frame.as_shot[0], tint: frame.as_shot[1] }[about.offset];
-  const offset = Boolean(about.offset && frame.offsets[about.offset]);
-  const own = offset || (frame.ownKeys.includes(key) && JSON.stringify(shown(key)) !== JSON.stringify(below));
-  return { below: below ?? asShot, shown: below ?? asShot, follows: frame.follows && !about.per_frame, own, offset };
 }
 
 function fill() {
@@ -211,70 +185,33 @@ function fill() {
     const keys = Object.keys(table).filter((k) => k.startsWith(`${name}.`));
     const off = shown(`${name}.enabled`) === false;
     const own = keys.some((k) => infoOf(k).own);
-    const follows = frame.follows && keys.some((k) => frame.layers[k] === "lead");
+    const follows = state.frame.follows && keys.some((k) => state.frame.layers[k] === "lead");
     const mark = button.querySelector(".index-mark");
     mark.className = `index-mark ${off ? "mark-off" : own ? "mark-own" : follows ? "mark-follows" : ""}`;
     button.querySelector(".index-state").textContent = off ? "off" : own ? "own" : "";
     button.title = off ? "switched off" : own ? "this frame departs here" : follows ? "follows the lead" : "";
   }
-  const f = frame.facts;
+  const f = state.frame.facts;
   const shutter = f.exposure_s ? (f.exposure_s < 0.5 ? `1/${number(1 / f.exposure_s, 0)} s` : `${number(f.exposure_s, 1)} s`) : "";
-  const parts = [frame.name, f.focal_length_mm ? `${number(f.focal_length_mm, 0)} mm` : "", f.aperture ? `f/${number(f.aperture, 1)}` : "", shutter, f.iso ? `ISO ${f.iso}` : ""];
+  const parts = [state.frame.name, f.focal_length_mm ? `${number(f.focal_length_mm, 0)} mm` : "", f.aperture ? `f/${number(f.aperture, 1)}` : "", shutter, f.iso ? `ISO ${f.iso}` : ""];
   byId("frame-data").textContent = parts.filter(Boolean).join("   ");
-  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || []), frame.seen?.damage].filter(Boolean).join(", ");
+  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || []), state.frame.seen?.damage].filter(Boolean).join(", ");
   lensChoice.say(shown("optics.chosen_lens"), f);
   for (const [id, key] of [["look", "profile.look"], ["look-space", "profile.look_space"]]) byId(id).value = shown(key);
-  byId("give-look").href = `/api/frames/${frame.id}/look.cube`;
-  byId("profile-make").href = `/shoots/${shootId}/profile?frame=${frame.id}`;
-  followLine();
-  historyList();
+  byId("give-look").href = `/api/frames/${state.frame.id}/look.cube`;
+  byId("profile-make").href = `/shoots/${shootId}/profile?frame=${state.frame.id}`;
 }
-
-function followLine() {
-  const root = byId("follow-line");
-  const many = ribbon.chosen.size > 1 ? ribbon.chosen.size : 0;
-  const parts = [];
-  if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }), el("span", { text: `of ${frame.setName}: the others follow${frame.leadName ? `; it follows ${frame.leadName}` : ""}` }));
-  else if (frame.follows) {
-    parts.push(el("span", { class: "mark-follows index-mark" }), el("span", { text: `follows ${frame.leadName}` }));
-  } else parts.push(el("span", { text: "on its own" }));
-  parts.push(el("span", { class: "bar-fill" }));
-  if (!frame.lead && frame.setName && !many) {
-    parts.push(el("button", { type: "button", class: "plain", text: frame.follows ? "Stand alone" : "Follow", onclick: () => commit("/api/marks", { frames: [frame.id], follows: !frame.follows }) }));
-    parts.push(el("button", { type: "button", class: "plain", text: "Make lead", onclick: () => commit(`/api/frames/${frame.id}/lead`, {}) }));
-  }
-  if (frame.follows) {
-    const box = el("input", { type: "checkbox", checked: relative, id: "relative" });
-    box.addEventListener("change", () => {
-      relative = box.checked;
-      localStorage.setItem("tanner.relative", relative ? "yes" : "no");
-    });
-    // A lead that follows another set's keeps values, for its own followers take them.
-    if (!frame.lead) parts.push(el("label", { class: "choice", title: "Exposure and white balance are kept relative to the lead" }, box, el("span", { text: "as offset" })));
-    const departs = frame.own.length || Object.keys(frame.offsets).length;
-    if (departs) parts.push(el("button", { type: "button", text: "Give up all departures", onclick: () => commit("/api/giveup", { frames: targets() }) }));
-  }
-  root.replaceChildren(...parts);
-}
-
-function historyList() {
-  presets.worn(frame.wornPresets);
-  const rows = frame.history.map((step, i) =>
-    el("li", {}, el("button", { type: "button", text: step.label, disabled: i === 0, title: new Date(step.at).toLocaleString("en-GB"), onclick: () => commit(`/api/frames/${frame.id}/restore/${step.action}`, {}) })),
-  );
-  rows.push(el("li", {}, el("button", { type: "button", text: "As it came in", disabled: !frame.history.length, onclick: () => commit(`/api/frames/${frame.id}/restore/0`, {}) })));
-  byId("history").replaceChildren(...rows);
-}
+subscribe(fill);
 
 // Which frames a change reaches; the ribbon says it, always.
 function targets() {
   const where = byId("goes-to").value;
   if (where === "chosen") return [...ribbon.chosen];
   if (where === "all") {
-    const mine = sheet.frames.filter((f) => f.set === frame.set && f.set && (f.lead || f.follows)).map((f) => f.id);
-    return mine.length ? mine : [frame.id];
+    const mine = state.sheet.frames.filter((f) => f.set === state.frame.set && f.set && (f.lead || f.follows)).map((f) => f.id);
+    return mine.length ? mine : [state.frame.id];
   }
-  return [frame.id];
+  return [state.frame.id];
 }
 function goes(moved = false) {
   const choice = byId("goes-to");
@@ -284,7 +221,7 @@ function goes(moved = false) {
   if (!many && choice.value === "chosen") choice.value = "one";
   choice.querySelector("[value=chosen]").disabled = !many;
   const n = targets().length;
-  byId("goes-count").textContent = n === 1 ? frame.name : plural(n, "frame");
+  byId("goes-count").textContent = n === 1 ? state.frame.name : plural(n, "frame");
   choice.closest("p").classList.toggle("many", n > 1);
 }
 byId("goes-to").addEventListener("change", () => goes());
@@ -297,16 +234,16 @@ async function commit(url, body) {
   const sent = sending.then(() => trying(() => post(url, body)));
   sending = sent;
   const result = await sent;
-  draft = {};
+  state.draft = {};
   await refresh();
   return result;
 }
 
 async function refresh() {
-  const [, there] = await Promise.all([loadSheet(), loadFrame(frame.id, true)]);
+  const [, there] = await Promise.all([loadSheet(), loadFrame(state.frame.id, true)]);
   if (!there) {
     // What was undone may have been this alternate itself.
-    const here = [(f) => f.id === frame.id, (f) => f.set === frame.set, () => true].map((fits) => sheet.frames.find(fits)).find(Boolean);
+    const here = [(f) => f.id === state.frame.id, (f) => f.set === state.frame.set, () => true].map((fits) => state.sheet.frames.find(fits)).find(Boolean);
     if (!here) return void (location.href = `/shoots/${shootId}/sheet`);
     await loadFrame(here.id);
   }
@@ -314,17 +251,17 @@ async function refresh() {
   picture.forget();
   redraw(false);
   presets.stale = true;
-  if (group === "presets") presets.pictures();
-  if (group === "profile") profiles.load();
+  if (state.group === "presets") presets.pictures();
+  if (state.group === "profile") profiles.load();
 }
 
 const edit = (values) => {
-  Object.assign(draft, values);
+  Object.assign(state.draft, values);
   return commit("/api/edit", { frames: targets(), values, relative: relativeKeys() });
 };
 
 new Compare({
-  frame: () => ({ id: frame.id, name: frame.name }),
+  frame: () => ({ id: state.frame.id, name: state.frame.name }),
   current: () => shown("noise.method"),
   pick: (method) => edit({ "noise.method": method }),
 });
@@ -337,12 +274,12 @@ for (const root of document.querySelectorAll(".group:not([data-group=areas]) .ru
 }
 const panel = byId("groups");
 panel.addEventListener("rule:move", (event) => {
-  draft[event.detail.key] = event.detail.value;
+  state.draft[event.detail.key] = event.detail.value;
   grid(event.detail.key);
   redraw(true);
 });
 panel.addEventListener("rule:set", (event) => {
-  draft[event.detail.key] = event.detail.value;
+  state.draft[event.detail.key] = event.detail.value;
   grid(event.detail.key);
   edit({ [event.detail.key]: event.detail.value });
 });
@@ -356,21 +293,21 @@ panel.addEventListener("change", (event) => {
 });
 
 function open(name) {
-  group = titles[name] ? name : "light";
-  sessionStorage.setItem("tanner.group", group);
-  for (const b of document.querySelectorAll("#index [data-group]")) b.setAttribute("aria-pressed", b.dataset.group === group);
-  for (const s of document.querySelectorAll(".group[data-group]")) s.hidden = s.dataset.group !== group;
-  stopPick();
+  state.group = titles[name] ? name : "light";
+  sessionStorage.setItem("tanner.group", state.group);
+  for (const b of document.querySelectorAll("#index [data-group]")) b.setAttribute("aria-pressed", b.dataset.group === state.group);
+  for (const s of document.querySelectorAll(".group[data-group]")) s.hidden = s.dataset.group !== state.group;
+  white.stopPick();
   tools.stop();
   areas.begin(null);
-  const placing = group === "areas";
+  const placing = state.group === "areas";
   if (picture.places !== placing) {
     picture.places = placing;
     if (placing) picture.tool = areas;
     else if (picture.tool === areas) picture.tool = null;
     redraw(false);
   }
-  const cropping = group === "crop";
+  const cropping = state.group === "crop";
   if (picture.whole !== cropping) {
     picture.whole = cropping;
     picture.tool = cropping ? crop : placing ? areas : null;
@@ -378,72 +315,24 @@ function open(name) {
     if (cropping) zoomTo(0);
     else redraw(false);
   }
-  if (group === "presets" && frame && presets.stale) presets.pictures();
-  if (group === "profile") profiles.load();
+  if (state.group === "presets" && state.frame && presets.stale) presets.pictures();
+  if (state.group === "profile") profiles.load();
 }
 byId("index").addEventListener("click", (event) => {
   const name = event.target.closest("[data-group]")?.dataset.group;
   if (name) open(name);
 });
 
-// White balance: as shot, and a pick.
-byId("as-shot").addEventListener("click", () => edit({ "white.temperature": null, "white.tint": null }));
-byId("auto-white").addEventListener("click", () => whiteBy("auto"));
-byId("chart-white").addEventListener("click", () => whiteBy("chart"));
-async function whiteBy(method) {
-  const found = await trying(() => post(`/api/frames/${frame.id}/white/${method}`));
-  if (!found) return;
-  await edit(found.values);
-  tell(`White balance ${found.words}.`);
-}
-let picking = false;
-function stopPick() {
-  picking = false;
-  byId("pick").setAttribute("aria-pressed", "false");
-  if (picture.tool === picker) picture.tool = null;
-}
-const picker = {
-  cursor: () => "crosshair",
-  down(p) {
-    this.from = picture.share(p);
-    this.to = null;
-    return true;
-  },
-  move(p) {
-    this.to = picture.share(p);
-    picture.draw();
-  },
-  draw(c, rect) {
-    if (!this.from || !this.to) return;
-    const [x0, y0, x1, y1] = [this.from[0], this.from[1], this.to[0], this.to[1]];
-    c.strokeStyle = "#fff";
-    c.strokeRect(rect.x + Math.min(x0, x1) * rect.w, rect.y + Math.min(y0, y1) * rect.h, Math.abs(x1 - x0) * rect.w, Math.abs(y1 - y0) * rect.h);
-  },
-  up() {
-    const [a, b] = [this.from, this.to || this.from];
-    this.from = null;
-    if (a && b) pickAt([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2], Math.max(0.006, Math.min(0.1, Math.abs(b[0] - a[0]) / 2)));
-  },
-};
-async function pickAt([x, y], radius) {
-  stopPick();
-  const found = await trying(() => post(`/api/frames/${frame.id}/pick`, { x, y, radius }));
-  if (found) await edit(found.values);
-}
-byId("pick").addEventListener("click", () => {
-  if (picking) return stopPick();
-  picking = true;
-  picture.tool = picker;
-  byId("pick").setAttribute("aria-pressed", "true");
-  return undefined;
-});
-
 // Crop.
+white.begin({ picture, edit: (values) => edit(values) });
+follows.begin({ commit: (url, body) => commit(url, body), targets: () => targets(), ribbon: () => ribbon, presets: () => presets });
+subscribe(follows.followLine);
+subscribe(follows.historyList);
 const cropValues = () => Object.fromEntries(["left", "top", "right", "bottom", "straighten", "ratio", "outside"].map((n) => [n, shown(`crop.${n}`)]));
 const crop = new CropTool(cropValues, (values, final) => {
   const named = Object.fromEntries(Object.entries(values).map(([k, v]) => [`crop.${k}`, v]));
-  Object.assign(draft, named);
-  if (final) commit("/api/edit", { frames: [frame.id], values: named });
+  Object.assign(state.draft, named);
+  if (final) commit("/api/edit", { frames: [state.frame.id], values: named });
   else redraw(true);
 });
 const cropKeys = Object.keys(table).filter((k) => k.startsWith("crop."));
@@ -454,19 +343,19 @@ const tools = new FrameTools({
   shown,
   edit: (values) => edit(values),
   commit: (url, body) => commit(url, body),
-  frame: () => frame,
+  frame: () => state.frame,
   targets: () => targets(),
-  others: () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : sheet.frames.filter((f) => f.set === frame.set).map((f) => f.id)).filter((id) => id !== frame.id),
+  others: () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : state.sheet.frames.filter((f) => f.set === state.frame.set).map((f) => f.id)).filter((id) => id !== state.frame.id),
 });
 
 const areas = new Areas({
   picture,
   table,
-  frame: () => frame,
+  frame: () => state.frame,
   shown,
-  layer: (key) => frame.layers[key],
+  layer: (key) => state.frame.layers[key],
   draft(values) {
-    Object.assign(draft, values);
+    Object.assign(state.draft, values);
     redraw(true);
   },
   edit: (values) => edit(values),
@@ -479,14 +368,14 @@ const areas = new Areas({
 // --- presets, ribbon, tools -----------------------------------------------------------------------------
 
 const presets = new Presets({
-  current: () => frame?.id,
+  current: () => state.frame?.id,
   hover(preset, amount, leave) {
-    trial = preset ? { key: preset.key, amount, leave } : null;
+    state.trial = preset ? { key: preset.key, amount, leave } : null;
     redraw(false);
   },
   titles,
   async apply(key, amount, name, leave) {
-    trial = null;
+    state.trial = null;
     const result = await commit("/api/apply", { frames: targets(), key, amount, leave });
     if (result) tell(result.done ? `${name} at ${amount} % applied.` : "It is applied already.");
     if (result?.match) followMatch(result.match, refresh);
@@ -505,12 +394,12 @@ const presets = new Presets({
       .filter(Boolean),
 });
 
-const lensChoice = new LensChoice({ edit: (values) => edit(values), starting: () => frame.starting });
-const profiles = new Profiles({ current: () => frame?.id, choose: (key) => edit({ "profile.camera": key }) });
+const lensChoice = new LensChoice({ edit: (values) => edit(values), starting: () => state.frame.starting });
+const profiles = new Profiles({ current: () => state.frame?.id, choose: (key) => edit({ "profile.camera": key }) });
 byId("profile-carry").addEventListener("click", async () => {
-  const others = sheet.frames.filter((f) => f.id !== frame.id).map((f) => f.id);
+  const others = state.sheet.frames.filter((f) => f.id !== state.frame.id).map((f) => f.id);
   if (!others.length) return tell("This frame is the only one of its shoot.");
-  const result = await commit("/api/carry", { source: frame.id, frames: others, keys: ["profile.camera"] });
+  const result = await commit("/api/carry", { source: state.frame.id, frames: others, keys: ["profile.camera"] });
   if (result) tell(result.done ? `The camera profile went to ${result.changed} frames. Undo takes it back.` : "All frames have it already.");
   return undefined;
 });
@@ -525,16 +414,16 @@ function marks(f) {
   if (f.own.length) parts.push(el("span", { class: "mark-own index-mark", title: `Own: ${f.own.join(", ")}` }));
   return parts;
 }
-const ribbon = new Ribbon(byId("ribbon"), byId("ribbon-head"), { marks, onOpen: (id) => go(id), onChoice: () => frame && (goes(true), followLine()) });
+const ribbon = new Ribbon(byId("ribbon"), byId("ribbon-head"), { marks, onOpen: (id) => go(id), onChoice: () => state.frame && (goes(true), follows.followLine()) });
 let fresh = null;
 
 function drawRibbon() {
-  const mine = sheet.frames.filter((f) => f.set === frame.set);
-  ribbon.set(sheet.sets.find((s) => s.id === frame.set), mine, frame.id);
+  const mine = state.sheet.frames.filter((f) => f.set === state.frame.set);
+  ribbon.set(state.sheet.sets.find((s) => s.id === state.frame.set), mine, state.frame.id);
   goes();
-  fresh ||= new Fresh(shootId, sheet.counter, (ready) => ribbon.refresh(Object.keys(ready)));
+  fresh ||= new Fresh(shootId, state.sheet.counter, (ready) => ribbon.refresh(Object.keys(ready)));
   const order = ribbon.frames.map((f) => f.id);
-  const here = order.indexOf(frame.id);
+  const here = order.indexOf(state.frame.id);
   fresh.want(order.toSorted((a, b) => Math.abs(order.indexOf(a) - here) - Math.abs(order.indexOf(b) - here)));
 }
 
@@ -543,27 +432,27 @@ async function go(id) {
   if (!(await loadFrame(id))) return;
   drawRibbon();
   redraw(false);
-  if (group === "presets") presets.pictures();
-  if (group === "profile") profiles.load();
+  if (state.group === "presets") presets.pictures();
+  if (state.group === "profile") profiles.load();
 }
 
 function nextSet(by) {
-  const ids = [...new Set(sheet.frames.map((f) => f.set))];
-  const set = ids[ids.indexOf(frame.set) + by];
-  const there = sheet.frames.filter((f) => f.set === set);
+  const ids = [...new Set(state.sheet.frames.map((f) => f.set))];
+  const set = ids[ids.indexOf(state.frame.set) + by];
+  const there = state.sheet.frames.filter((f) => f.set === set);
   return (there.find((f) => f.lead) || there[0])?.id ?? null;
 }
 
 async function alternate() {
-  const made = await commit("/api/alternates", { frames: [frame.id] });
+  const made = await commit("/api/alternates", { frames: [state.frame.id] });
   if (made) await go(made.made[0]);
 }
 
 async function carryHere(only = null) {
-  const others = sheet.frames.filter((f) => f.id !== frame.id);
-  const done = await carryOver(frame.id, titles, {
-    chosen: [...ribbon.chosen].filter((id) => id !== frame.id),
-    set: others.filter((f) => f.set === frame.set).map((f) => f.id),
+  const others = state.sheet.frames.filter((f) => f.id !== state.frame.id);
+  const done = await carryOver(state.frame.id, titles, {
+    chosen: [...ribbon.chosen].filter((id) => id !== state.frame.id),
+    set: others.filter((f) => f.set === state.frame.set).map((f) => f.id),
     shoot: others.map((f) => f.id),
   }, only);
   if (done) refresh();
@@ -640,18 +529,18 @@ useKeys("bench", [
   { id: "keep", key: "k", label: "Keep", run: () => commit("/api/marks", { frames: targets(), verdict: "keep" }) },
   { id: "drop", key: "d", label: "Drop", run: () => commit("/api/marks", { frames: targets(), verdict: "drop" }) },
   ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? `${n} stars` : "No stars", run: () => starring(n) })),
-  { id: "lead", key: "t", label: "Make lead of its set", run: () => !frame.lead && commit(`/api/frames/${frame.id}/lead`, {}) },
+  { id: "lead", key: "t", label: "Make lead of its set", run: () => !state.frame.lead && commit(`/api/frames/${state.frame.id}/lead`, {}) },
   { id: "alternate", key: "Shift+a", label: "Alternate: one more development", run: alternate },
   { id: "carry", key: "o", label: "Carry over …", run: () => carryHere() },
   { id: "choose-set", key: "Ctrl+a", label: "Choose the whole set", run: () => ribbon.all() },
   { id: "pick", key: "p", label: "Pick a neutral place", run: () => (open("white"), byId("pick").click()) },
-  ...[["ArrowLeft", -0.01, 0], ["ArrowRight", 0.01, 0], ["ArrowUp", 0, -0.01], ["ArrowDown", 0, 0.01]].map(([key, dx, dy]) => ({ id: `crop-${key}`, key: `Shift+${key}`, label: `Crop: move the frame (${key.slice(5).toLowerCase()})`, run: () => group === "crop" && tools.nudge(dx, dy) })),
-  { id: "sheet", key: "Escape", label: "Back to the Sheet", run: () => (picking ? stopPick() : tools.lines ? tools.stop() : (location.href = `/shoots/${shootId}/sheet`)) },
+  ...[["ArrowLeft", -0.01, 0], ["ArrowRight", 0.01, 0], ["ArrowUp", 0, -0.01], ["ArrowDown", 0, 0.01]].map(([key, dx, dy]) => ({ id: `crop-${key}`, key: `Shift+${key}`, label: `Crop: move the frame (${key.slice(5).toLowerCase()})`, run: () => state.group === "crop" && tools.nudge(dx, dy) })),
+  { id: "sheet", key: "Escape", label: "Back to the Sheet", run: () => (white.isPicking() ? white.stopPick() : tools.lines ? tools.stop() : (location.href = `/shoots/${shootId}/sheet`)) },
   ...Object.keys(titles).map((name, i) => ({ id: `group-${name}`, key: `Alt+${(i + 1) % 10}`, label: titles[name], run: () => open(name) })).slice(0, 10),
 ]);
 
 await loadSheet();
-kitFiles().then(() => frame && fill());
+kitFiles().then(() => state.frame && fill());
 await presets.load();
 await go(Number(byId("start").dataset.frame));
-open(group);
+open(state.group);

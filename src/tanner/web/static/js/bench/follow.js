@@ -1,0 +1,45 @@
+// Under the groups: whom the frame follows, and its history.
+import { byId, el } from "../dom.js";
+import { state } from "./state.js";
+
+let bench = null;
+// bench: {commit(url, body), targets(), ribbon(), presets()}
+export function begin(with_) {
+  bench = with_;
+}
+
+export function followLine() {
+  const root = byId("follow-line");
+  const many = bench.ribbon().chosen.size > 1 ? bench.ribbon().chosen.size : 0;
+  const parts = [];
+  if (state.frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }), el("span", { text: `of ${state.frame.setName}: the others follow${state.frame.leadName ? `; it follows ${state.frame.leadName}` : ""}` }));
+  else if (state.frame.follows) {
+    parts.push(el("span", { class: "mark-follows index-mark" }), el("span", { text: `follows ${state.frame.leadName}` }));
+  } else parts.push(el("span", { text: "on its own" }));
+  parts.push(el("span", { class: "bar-fill" }));
+  if (!state.frame.lead && state.frame.setName && !many) {
+    parts.push(el("button", { type: "button", class: "plain", text: state.frame.follows ? "Stand alone" : "Follow", onclick: () => bench.commit("/api/marks", { frames: [state.frame.id], follows: !state.frame.follows }) }));
+    parts.push(el("button", { type: "button", class: "plain", text: "Make lead", onclick: () => bench.commit(`/api/frames/${state.frame.id}/lead`, {}) }));
+  }
+  if (state.frame.follows) {
+    const box = el("input", { type: "checkbox", checked: state.relative, id: "relative" });
+    box.addEventListener("change", () => {
+      state.relative = box.checked;
+      localStorage.setItem("tanner.relative", state.relative ? "yes" : "no");
+    });
+    // A lead that follows another set's keeps values, for its own followers take them.
+    if (!state.frame.lead) parts.push(el("label", { class: "choice", title: "Exposure and white balance are kept relative to the lead" }, box, el("span", { text: "as offset" })));
+    const departs = state.frame.own.length || Object.keys(state.frame.offsets).length;
+    if (departs) parts.push(el("button", { type: "button", text: "Give up all departures", onclick: () => bench.commit("/api/giveup", { frames: bench.targets() }) }));
+  }
+  root.replaceChildren(...parts);
+}
+
+export function historyList() {
+  bench.presets().worn(state.frame.wornPresets);
+  const rows = state.frame.history.map((step, i) =>
+    el("li", {}, el("button", { type: "button", text: step.label, disabled: i === 0, title: new Date(step.at).toLocaleString("en-GB"), onclick: () => bench.commit(`/api/frames/${state.frame.id}/restore/${step.action}`, {}) })),
+  );
+  rows.push(el("li", {}, el("button", { type: "button", text: "As it came in", disabled: !state.frame.history.length, onclick: () => bench.commit(`/api/frames/${state.frame.id}/restore/0`, {}) })));
+  byId("history").replaceChildren(...rows);
+}
