@@ -376,13 +376,13 @@ def test_presets_lie_on_one_another_and_are_taken_out(
     expect(worn.first).to_contain_text("Bright page")
     page.get_by_role("button", name="Move Deep wood up").click()
     expect(worn.first).to_contain_text("Deep wood")
-    page.get_by_role("button", name="Take out Deep wood").click()
+    page.get_by_role("button", name="Remove Deep wood").click()
     expect(worn).to_have_count(1)
     assert server.get(f"/api/frames/{frame_ids['T0001']}")["wornPresets"][0]["name"] == "Bright page"
     # A group that is left out stays as it is; a folder's presets are seen together.
     page.locator("#leave-out summary").click()
     page.locator("#leave-out").get_by_label("Light").check()
-    page.get_by_role("button", name="Take out Bright page").click()
+    page.get_by_role("button", name="Remove Bright page").click()
     expect(worn).to_have_count(0)
     page.get_by_role("button", name="Sheet", exact=True).first.click()
     page.get_by_role("dialog").locator(".preset-card").first.click()

@@ -96,7 +96,7 @@ def test_a_delivery_is_paused_goes_on_and_is_looked_at(page: Page, server: Runni
 def test_words_of_the_shoot_and_of_chosen_frames(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
     page.goto("/shoots/1/deliver")
     page.get_by_role("button", name="More words …").click()
-    dialog = page.get_by_role("dialog", name="Words of the shoot")
+    dialog = page.get_by_role("dialog", name="Captions of the shoot")
     dialog.get_by_label("Rights").fill("© Alder & Finch")
     dialog.get_by_label("Caption").fill("{set}, {name}")
     dialog.get_by_role("button", name="Save").click()
@@ -106,7 +106,7 @@ def test_words_of_the_shoot_and_of_chosen_frames(page: Page, server: Running, fr
     page.locator(f'.cell[data-id="{frame_ids["T0001"]}"]').click()
     page.locator(f'.cell[data-id="{frame_ids["T0002"]}"]').click(modifiers=["Shift"])
     page.keyboard.press("w")
-    dialog = page.get_by_role("dialog", name="Words of 2 frames")
+    dialog = page.get_by_role("dialog", name="Captions of 2 frames")
     expect(dialog.get_by_label("Caption")).to_have_attribute("placeholder", "{set}, {name}")
     dialog.get_by_label("Headline").fill("Lamps")
     dialog.get_by_label("Keywords").fill("lamp, blue, lamp")

@@ -126,11 +126,11 @@ def test_shoots_page_shows_what_is_to_do(page: Page, server: Running) -> None:
     card = page.locator(".shoot-card", has_text="Spring")
     expect(card).to_contain_text("6 frames in 2 sets")
     expect(card.locator("img")).to_have_count(6)
-    # Put away it is off the list, and still all there.
-    card.get_by_role("button", name="Put away").click()
-    page.get_by_text("Put away: 1").click()
+    # Archived it is off the list, and still all there.
+    card.get_by_role("button", name="Archive").click()
+    page.get_by_text("Archived: 1").click()
     expect(card).to_have_count(0)
-    page.get_by_role("button", name="Bring Spring back").click()
+    page.get_by_role("button", name="Restore Spring").click()
     expect(page.locator(".put-away")).to_have_count(0)
     expect(card).to_contain_text("6 frames in 2 sets")
     page.locator(".shoot-card h2 a", has_text="Spring").click()
@@ -141,7 +141,7 @@ def test_kit_gives_presets_out_and_brings_them_in(page: Page, server: Running, t
     page.goto("/kit")
     row = page.locator("#presets tr", has_text="Silver")
     with page.expect_download() as given:
-        row.get_by_role("link", name="Give out").click()
+        row.get_by_role("link", name="Export").click()
     file = tmp_path / "silver.json"
     given.value.save_as(file)
     file.write_text(file.read_text().replace('"Silver"', '"Silver two"'))

@@ -61,7 +61,7 @@ def test_an_alternate_stands_beside_its_frame_and_can_be_taken_out(
     expect(page.locator("#ribbon .ribbon-cell")).to_have_count(4)
     page.goto("/shoots/1/sheet")
     page.locator(".cell", has_text="T0002_alt1").click()
-    page.get_by_role("button", name="Take out").click()
+    page.get_by_role("button", name="Remove", exact=True).click()
     expect(page.locator(".cell")).to_have_count(6)
     expect(page.locator("#chosen-text")).to_have_text("Nothing chosen")
 

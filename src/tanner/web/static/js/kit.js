@@ -15,7 +15,7 @@ async function presets() {
     ...data.presets.map((p) => {
       const names = Object.keys(p.values);
       const unknown = p.unknown.length ? ` (${plural(p.unknown.length, "name")} of a newer version, kept)` : "";
-      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/presets/file?key=${encodeURIComponent(p.key)}`, download: "", text: "Give out" }));
+      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/presets/file?key=${encodeURIComponent(p.key)}`, download: "", text: "Export" }));
       if (own(p.key)) tools.append(" ", el("button", { type: "button", text: "Delete", "aria-label": `Delete ${p.name}`, onclick: () => take(`/api/presets?key=${encodeURIComponent(p.key)}`, presets) }));
       return el("tr", {}, el("td", { class: "tight", text: p.folder }), el("td", { class: "tight", text: p.name }), el("td", { text: p.about }), el("td", { text: names.join(", ") + unknown }), tools);
     }),
@@ -27,7 +27,7 @@ async function specs() {
   if (!data) return;
   byId("specs").replaceChildren(
     ...data.specs.map((s) => {
-      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/specs/file?key=${encodeURIComponent(s.key)}`, download: "", text: "Give out" }));
+      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/specs/file?key=${encodeURIComponent(s.key)}`, download: "", text: "Export" }));
       if (own(s.key)) tools.append(" ", el("button", { type: "button", text: "Delete", "aria-label": `Delete ${s.title}`, onclick: () => take(`/api/specs?key=${encodeURIComponent(s.key)}`, specs) }));
       return el("tr", {}, el("td", { class: "tight", text: s.title }), el("td", { text: s.said.join("; ") }), tools);
     }),
@@ -62,7 +62,7 @@ async function profiles() {
   byId("profiles").replaceChildren(
     ...data.profiles.map((p) => {
       const figures = p.figures.map((f) => `${number(f.mean)} / ${number(f.p95)} / ${number(f.max)}, ${number(f.loo)}`);
-      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/profiles/file?key=${encodeURIComponent(p.key)}`, download: "", text: "Give out" }), " ");
+      const tools = el("td", { class: "num" }, el("a", { class: "button", href: `/api/profiles/file?key=${encodeURIComponent(p.key)}`, download: "", text: "Export" }), " ");
       tools.append(el("button", { type: "button", text: "Delete", "aria-label": `Delete ${p.name}`, onclick: () => take(`/api/profiles?key=${encodeURIComponent(p.key)}`, profiles) }));
       return el("tr", {}, el("td", { text: p.name }), el("td", { text: p.model || "any" }), el("td", { class: "tight", text: p.lights.map(kelvin).join(", ") }), el("td", { text: p.parts }), el("td", { text: figures.join("; ") || "not made here" }), tools);
     }),

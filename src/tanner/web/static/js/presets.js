@@ -61,7 +61,7 @@ export class Presets {
           el("span", { class: "worn-name", text: `${w.name}${w.amount === 100 ? "" : ` ${w.amount} %`}` }),
           el("span", { class: "dim", text: w.in_force === w.sets ? `${w.sets} set` : `${w.in_force} of ${w.sets} hold` }),
           el("button", { type: "button", class: "plain", text: "\u2191", title: "Further up: wins over the next", "aria-label": `Move ${w.name} up`, disabled: n === list.length - 1, onclick: () => this.wear(swapped(n)) }),
-          el("button", { type: "button", class: "plain", text: "Take out", "aria-label": `Take out ${w.name}`, onclick: () => this.wear(without(n)) }),
+          el("button", { type: "button", class: "plain", text: "Remove", "aria-label": `Remove ${w.name}`, onclick: () => this.wear(without(n)) }),
         ),
       ).reverse(),
     );

@@ -13,7 +13,7 @@ export async function openWords(frames, then = () => null) {
   const data = await trying(() => post("/api/words/read", { frames: sample }));
   if (!data) return;
   target = { frames, then };
-  byId("words-title").textContent = frames ? `Words of ${frames.length === 1 ? data.name : plural(frames.length, "frame")}` : "Words of the shoot";
+  byId("words-title").textContent = frames ? `Captions of ${frames.length === 1 ? data.name : plural(frames.length, "frame")}` : "Captions of the shoot";
   byId("words-about").textContent = frames ? "An empty field leaves what the shoot says. Tokens in braces are filled for each frame." : "Written into the files of all frames that say nothing else. Tokens in braces are filled for each frame.";
   before = {};
   byId("words-fields").replaceChildren(
