@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from tanner import cli
+from tanner.cli import common
 from tanner.core.adjust.registry import adjustments
 
 
@@ -134,7 +134,7 @@ def test_import(originals: Path, tmp_path: Path) -> None:
 
 
 def test_settings_may_be_flat_or_by_group() -> None:
-    assert cli._nested({"light": {"exposure": 1}, "crop.left": 0.1}) == {"light.exposure": 1, "crop.left": 0.1}
+    assert common._nested({"light": {"exposure": 1}, "crop.left": 0.1}) == {"light.exposure": 1, "crop.left": 0.1}
 
 
 def test_serve_says_where_and_minds_the_port(tmp_path: Path) -> None:

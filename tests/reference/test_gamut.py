@@ -236,7 +236,7 @@ def test_automatic_white_balance_stays_near_the_light() -> None:
     white as shot, which is right there within 7; portraits have no grey in them, and are held by their skin.
     """
     from tanner.core.colour.auto_white import angle, find_white, settings_numbers
-    from tanner.jobs.tasks import _skin_numbers
+    from tanner.jobs.measure.tasks import _skin_numbers
     from tanner.studio import light
 
     errors, over = [], []

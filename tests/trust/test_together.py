@@ -115,9 +115,7 @@ def test_words_with_markup_come_out_as_they_were_said(server: Running, tmp_path:
     spec = {"title": "Words", "size": "long:120", "name": "words-{name}"}
     wish = {"frames": [frame], "specs": [spec], "folder": str(server.folder / "out")}
     (item,) = ended(server, server.post("/api/shoots/1/deliver", wish)["delivery"])["items"]
-    found = subprocess.run(
-        ["exiftool", "-s3", "-b", "-XMP:Headline", item["path"]], capture_output=True, check=True
-    )
+    found = subprocess.run(["exiftool", "-s3", "-b", "-XMP:Headline", item["path"]], capture_output=True, check=True)
     assert found.stdout.decode() == WORDS["headline"]
     found = subprocess.run(
         ["exiftool", "-s3", "-b", "-XMP-dc:Description", item["path"]], capture_output=True, check=True
