@@ -1,6 +1,7 @@
 """A running Tanner on a free port, as a user starts it, for tests of the pages and their data."""
 
 import json
+import shutil
 import struct
 import threading
 import time
@@ -79,6 +80,18 @@ class Running:
         assert isinstance(data, bytes)
         (length,) = struct.unpack_from("<I", data)
         return json.loads(data[4 : 4 + length]), data[4 + length :]
+
+
+@contextmanager
+def with_lamps(folder: Path, originals: Path, count: int = 3) -> Iterator[Running]:
+    """A server whose one shoot holds a set of lamps."""
+    with running(folder) as result:
+        photos = result.folder / "photos"
+        for n in range(1, count + 1):
+            shutil.copy(originals / f"T000{n}.DNG", photos)
+        result.post("/api/shoots", {"name": "Spring"})
+        result.bring_in(1, sorted(photos.iterdir()))
+        yield result
 
 
 @contextmanager

@@ -40,3 +40,12 @@ def test_kernels_are_told_of_the_vectors_whatever_is_imported_first(module: str)
         f"import tanner.{module}, numba, os; print(numba.config.CPU_FEATURES == os.environ.get('NUMBA_CPU_FEATURES'))"
     )
     assert subprocess.run([sys.executable, "-c", script], capture_output=True, check=True, text=True).stdout == "True\n"
+
+
+def test_the_path_with_areas_is_compiled_at_set_up() -> None:
+    """The first area that a user draws waits for no compiler."""
+    from tanner.core.stages.path import develop_block, develop_block_with_areas
+
+    for kernel in (develop_block, develop_block_with_areas):
+        kept = Path(kernel._cache._cache_path)  # type: ignore[attr-defined]
+        assert list(kept.glob(f"path.{kernel.__name__}-*.nbi")), kernel.__name__

@@ -175,7 +175,7 @@ def test_one_original_that_cannot_be_read_does_not_end_the_check(catalogue: Cata
 
 
 def test_copies_joins_and_matches_refuse_another_file(
-    catalogue: Catalogue, photos: Path, originals: Path, tmp_path: Path
+    catalogue: Catalogue, photos: Path, originals: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Not written from it, not measured on it, and the other frames go on."""
     replaced(photos / "T0001.DNG", originals)
@@ -203,6 +203,11 @@ def test_copies_joins_and_matches_refuse_another_file(
         with catalogue.read() as session:
             readings, _ = lines.readings(Resolver(session, 1), frames, frames[1], None)
         assert "not the one that came in" in readings[0].trouble
+        # At the next look it is not read again: its size and time say that it is the same wrong one.
+        monkeypatch.setattr("tanner.jobs.match.lineups.check_frame", lambda *_: "")
+        with catalogue.read() as session:
+            again, _ = lines.readings(Resolver(session, 1), frames[:1], frames[1], None)
+        assert again[0].trouble == readings[0].trouble
     denoising.close()
     merges.close()
 
@@ -215,7 +220,7 @@ def test_a_shoot_is_checked_behind_the_scenes(catalogue: Catalogue, photos: Path
     until(lambda: check.over)
     told = check.as_dict()
     assert [t["name"] for t in told["troubles"]] == ["T0002.DNG"]
-    assert told["message"] == "1 of 2 originals are as they came in; 1 are not."
+    assert told["message"] == "1 of 2 originals are as they came in; 1 is not."
     with pytest.raises(TannerError, match="no frames"):
         checks.start(99)
 

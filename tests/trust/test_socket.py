@@ -1,7 +1,6 @@
 """The Bench's socket: whatever comes, it answers or closes with a word; the next page is served as before."""
 
 import json
-import shutil
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -9,7 +8,7 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from serving import Running, running
+from serving import Running, with_lamps
 from websockets.exceptions import ConnectionClosed
 
 from tanner.web.viewer.socket import INSIDE
@@ -44,10 +43,7 @@ MESSAGES = (
 
 @pytest.fixture(scope="module")
 def server(originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
-    with running(tmp_path_factory.mktemp("socket")) as result:
-        result.post("/api/shoots", {"name": "Spring"})
-        shutil.copy(originals / "T0001.DNG", result.folder / "photos")
-        result.bring_in(1, [result.folder / "photos" / "T0001.DNG"])
+    with with_lamps(tmp_path_factory.mktemp("socket"), originals, 1) as result:
         yield result
 
 

@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 from made import hashes
 from PIL import Image
-from serving import Running, running
+from serving import Running, with_lamps
 
 from tanner.catalogue import health, models
 from tanner.catalogue.store import Catalogue
@@ -22,12 +22,7 @@ from tanner.catalogue.store import Catalogue
 
 @pytest.fixture(scope="module")
 def server(originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
-    with running(tmp_path_factory.mktemp("together")) as result:
-        photos = result.folder / "photos"
-        for n in (1, 2, 3):
-            shutil.copy(originals / f"T000{n}.DNG", photos)
-        result.post("/api/shoots", {"name": "Spring"})
-        result.bring_in(1, sorted(photos.iterdir()))
+    with with_lamps(tmp_path_factory.mktemp("together"), originals) as result:
         yield result
 
 

@@ -1,7 +1,6 @@
 """Areas over the API: made, changed, moved, removed, delivered, and on the command line."""
 
 import json
-import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -10,19 +9,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from serving import Running, running
+from serving import Running, with_lamps
 
 ROUND = {"kind": "round", "at": [0.0, 0.0], "radii": [0.2, 0.2], "angle": 0.0, "softness": 0.2}
 
 
 @pytest.fixture(scope="module")
 def server(originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
-    with running(tmp_path_factory.mktemp("areas")) as result:
-        photos = result.folder / "photos"
-        for n in (1, 2, 3):
-            shutil.copy(originals / f"T000{n}.DNG", photos)
-        result.post("/api/shoots", {"name": "Spring"})
-        result.bring_in(1, sorted(photos.iterdir()))
+    with with_lamps(tmp_path_factory.mktemp("areas"), originals) as result:
         yield result
 
 

@@ -170,8 +170,8 @@ def settle(session: Session, resolver: Resolver, frame: Frame, take: str) -> Act
     if data is None:
         raise TannerError(f"{frame.name}: its sidecar is no longer there. Nothing was changed.")
     action = None
-    theirs = parse_sidecar(data, path.name)
     if take == "theirs":
+        theirs = parse_sidecar(data, path.name)
         if theirs is None:
             raise TannerError(f"{path.name}: says nothing of this frame's development.")
         mine = sidecar_bytes(replace(sidecar_of(resolver, frame), changed=datetime.now(UTC)))
@@ -181,6 +181,10 @@ def settle(session: Session, resolver: Resolver, frame: Frame, take: str) -> Act
         action = record(session, frame.shoot_id, f"{frame.name} as its sidecar says", [(frame, fields)])
     else:
         write_whole(_aside(path, "theirs"), data, replace=False)
+        try:
+            theirs = parse_sidecar(data, path.name)
+        except TannerError:  # damaged: kept aside, and nothing of it is taken
+            theirs = None
         own = with_things_of(frame.own, theirs.own if theirs else {}, LISTS)
         action = record(session, frame.shoot_id, f"{frame.name}: areas of its sidecar", [(frame, {"own": own})])
     frame.sidecar = mark_of(data)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Generic, TypeVar, cast
 
 T = TypeVar("T")
+_MISSING = object()
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,10 +32,9 @@ class Memory:
 
     def get(self, slot: Slot[T], key: Hashable, make: Callable[[], T]) -> T:
         """What is remembered, or made now and remembered."""
-        held = self._held.get(slot)
-        if held is not None and key in held:
-            return cast(T, held[key])
-        return self.put(slot, key, make())
+        # Looked up once: another thread may evict it between two looks.
+        found = self._held.get(slot, {}).get(key, _MISSING)
+        return self.put(slot, key, make()) if found is _MISSING else cast(T, found)
 
     def find(self, slot: Slot[T], key: Hashable) -> T | None:
         held = self._held.get(slot)

@@ -64,6 +64,9 @@ def main() -> int:
     for size in ((512, 384), (360, 270), (240, 180), (100, 75)):
         for bits in (8, 16):
             render(source, develop(full), size, bits=bits)
+    shape = {"kind": "round", "at": [0, 0], "radii": [0.2, 0.2]}
+    area = {"areas/00000000/kind": "area", "areas/00000000/shapes": [shape], "areas/00000000/light.exposure": 0.5}
+    render(source, develop(full | area), (100, 75))
     render(source, develop(full | {"noise.method": "fine"}), (512, 384))
     render(source, develop(full), (100, 75), draft=True)
     rgb = Source(source.facts.model_copy(update={"kind": "camera"}), np.full((3, 384, 512), 0.2, np.float32))

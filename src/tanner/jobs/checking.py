@@ -43,7 +43,8 @@ class Check:
         good = f"{self.done - len(self.troubles)} of {self.count} originals are as they came in"
         if self.cancelled:
             return f"Cancelled. {good}; the rest was not looked at."
-        return f"{good}." if not self.troubles else f"{good}; {len(self.troubles)} are not."
+        wrong = len(self.troubles)
+        return f"{good}; {wrong} {'is' if wrong == 1 else 'are'} not." if wrong else f"{good}."
 
 
 class Checks:

@@ -15,7 +15,7 @@ from tanner.core.noise.model import measured
 from tanner.core.output.sizing import output_size, parse_size
 from tanner.core.profile.chart import published24
 from tanner.core.profile.detect import shows_chart
-from tanner.core.raw.damage import damage_of
+from tanner.core.raw.damage import damage_of, tells_damage
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import RAW, Source, read
 from tanner.core.render import as_shot_white, full_size, render
@@ -103,6 +103,13 @@ def jpeg(pixels: NDArray[np.uint8], quality: int = 82) -> bytes:
     return data
 
 
+def _damage(source: Source) -> str:
+    """What the file's format says against its pixels; a finished picture's was told when it was decoded."""
+    if source.facts.kind != "finished":
+        return damage_of(Path(source.facts.path))
+    return next((w for w in source.facts.warnings if tells_damage(w)), "")
+
+
 def preview(path: str, settings: dict[str, Any], first: bool = True) -> dict[str, Any]:
     """A rendered preview with what is measured on it; `first`: the frame's noise too, which takes a while."""
     source = read_small(Path(path))
@@ -126,7 +133,7 @@ def preview(path: str, settings: dict[str, Any], first: bool = True) -> dict[str
         "size": pixels.shape[1::-1],
         "noise": noise,
         "chart": chart,
-        "damage": damage_of(Path(path)) if first else "",
+        "damage": _damage(source) if first else "",
     }
 
 

@@ -72,6 +72,7 @@ def _plain(value: Any) -> Any:
     return [list(v) if isinstance(v, tuple) else v for v in value] if isinstance(value, list) else value
 
 
+@cache
 def _declared_in(group: str, model: type[Group]) -> dict[str, Adjustment]:
     """The adjustments that a class declares, by name."""
     found = {}
@@ -189,24 +190,26 @@ def _things(settings: Settings, listed: Listed) -> tuple[Thing, ...]:
     if not any(key.startswith(start) for key in settings):
         return ()
     own = listed.parts.model_fields
+    parts: dict[str, Parts] = {}
+    # All of them, also those without a kind: a lead that brings its area back finds nothing that makes no sense.
     for ident, values in grouped(settings, listed.key).items():
         for name, value in values.items():
             if name not in own:
                 _check_difference(name_of(listed.key, ident, name), value)
-    found = []
-    for thing in things(settings, listed.key):
-        ident = thing["id"]
         try:
-            parts = listed.parts(**{k: v for k, v in thing.items() if k in own})
+            parts[ident] = listed.parts(**{k: v for k, v in values.items() if k in own})
         except ValidationError as error:
             first = error.errors()[0]
             where = ".".join(str(p) for p in first["loc"])
-            raise SettingsError(f"{listed.title} {thing.get('name') or ident}, {where}: {first['msg']}.") from None
-        values = {k: v * parts.amount / 100 for k, v in thing.items() if k in listed.adjustments}
-        found.append(Thing(ident, parts, values))
-    if len(found) > MOST:
-        raise SettingsError(f"There are {len(found)} of {listed.key}; a frame holds {MOST}.")
-    return tuple(found)
+            raise SettingsError(f"{listed.title} {values.get('name') or ident}, {where}: {first['msg']}.") from None
+    there = things(settings, listed.key)
+    if len(there) > MOST:
+        raise SettingsError(f"There are {len(there)} of {listed.key}; a frame holds {MOST}.")
+    return tuple(
+        Thing(t["id"], p, {k: v * p.amount / 100 for k, v in t.items() if k in listed.adjustments})
+        for t in there
+        for p in [parts[t["id"]]]
+    )
 
 
 def _check_difference(key: str, value: Any) -> None:
@@ -235,8 +238,8 @@ def defaults(*, raw: bool, lens: bool, applied: Iterable[str] = ()) -> dict[str,
 def blend(settings: Settings, amount: float) -> dict[str, Any]:
     """Settings at an amount: 0 is neutral, 1 is as given, up to 1.5; clipped to each range.
 
-    Numbers and curves are scaled from their neutral value. What cannot be scaled (switches, choices,
-    values whose neutral is "as shot") is taken from an amount of one half on.
+    Numbers and curves are scaled from their neutral value. What says what a listed thing is stays as it is; what else cannot be
+    scaled (switches, choices, values whose neutral is "as shot") is taken from an amount of one half on.
     """
     result: dict[str, Any] = {}
     for key, value in settings.items():

@@ -2,21 +2,24 @@
 
 import math
 from collections.abc import Sequence
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, field_validator
 
 from tanner.core.adjust.items import Listed, Parts
 from tanner.core.adjust.spec import param
 from tanner.core.areas.masks import ADD, INTERSECT, INVERT, NUMBERS, ROUND, STRAIGHT, SUBTRACT, Masks
+from tanner.core.errors import SettingsError
 from tanner.core.optics.view import from_sensor, upright
 
-Place4 = tuple[float, float, float, float]
 Share = Annotated[float, Field(ge=-4, le=4, allow_inf_nan=False)]
 Positive = Annotated[float, Field(gt=0, le=8, allow_inf_nan=False)]
-NOWHERE_ELSE: Place4 = (0.0, 0.0, 1.0, 0.0)
+Degrees = Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)]
+Place = tuple[Share, Share, Annotated[float, Field(ge=0.001, le=1000, allow_inf_nan=False)], Degrees]
+"""Moved (x, y), scaled, turned in degrees."""
+NOWHERE_ELSE = (0.0, 0.0, 1.0, 0.0)
 COMBINED = {"add": ADD, "subtract": SUBTRACT, "intersect": INTERSECT}
 MOST_PARTS = 500
 
@@ -62,7 +65,7 @@ class AreaParts(Parts):
         per_frame=False,
         help="Gradients, in shares of the frame's long edge.",
     )
-    place: tuple[Share, Share, Positive, float] = param(
+    place: Place = param(
         list(NOWHERE_ELSE),
         label="Place",
         widget="item",
@@ -71,6 +74,13 @@ class AreaParts(Parts):
         help="Where it lies on this frame: moved (x, y), scaled, turned in degrees.",
     )
     inverted: bool = param(False, label="Inverted", widget="switch", structure=True, help="Everything but the mask.")
+
+    @field_validator("shapes")
+    @classmethod
+    def _not_too_many(cls, shapes: list[Shape]) -> list[Shape]:
+        if len(shapes) > MOST_PARTS:
+            raise ValueError(f"a mask has {MOST_PARTS} parts at most")
+        return shapes
 
 
 AREAS = Listed(
@@ -91,6 +101,30 @@ AREAS = Listed(
 
 
 # --- places ----------------------------------------------------------------------------------------
+
+
+_PLACE: TypeAdapter[Place] = TypeAdapter(Place)
+
+
+def checked(place: Any) -> list[float]:
+    """A place as plain numbers.
+
+    Raises:
+        SettingsError: it is none.
+    """
+    try:
+        return list(_PLACE.validate_python(place))
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise SettingsError(
+            f"A place is four numbers (moved by x and y, scaled, turned in degrees): {first['msg']} (got {place!r})."
+        ) from None
+
+
+def within(place: Sequence[float]) -> list[float]:
+    """A place kept inside of what one may be: two moves, each of which is fine, may lead out of it."""
+    x, y, scale, turn = place
+    return [min(max(x, -4.0), 4.0), min(max(y, -4.0), 4.0), min(max(scale, 0.001), 1000.0), math.remainder(turn, 360.0)]
 
 
 def moved(place: Sequence[float], by: Sequence[float]) -> list[float]:

@@ -14,6 +14,11 @@ DAMAGED = (
 _JPEG, _PNG, _DNG = {".jpg", ".jpeg"}, {".png"}, {".dng"}
 
 
+def tells_damage(words: str) -> bool:
+    """Whether a warning is one of `damage_of`."""
+    return words.startswith(DAMAGED.partition("{")[0])
+
+
 def damage_of(path: Path) -> str:
     """What a file's own format says against its pixels, as a sentence for a person; "" for nothing.
 

@@ -1,7 +1,7 @@
 """A plan: all that the kernels need for one frame at one output size, computed once."""
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -62,7 +62,7 @@ def make_plan(
     development: Development,
     output: tuple[int, int],
     space: str = "srgb",
-    bits: Literal[8, 16] | int = 8,
+    bits: int = 8,
     draft: bool = False,
     output_sharpening: Sharpening | None = None,
     show_sharpening: bool = False,

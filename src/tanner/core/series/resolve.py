@@ -7,6 +7,7 @@ Offsets of the picture go by their kind (EV, mired, tint), those of listed thing
 stays right when the lead's mask moves.
 """
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cache
@@ -16,6 +17,7 @@ from tanner.core.adjust.registry import Settings, adjustments, declared
 from tanner.core.adjust.spec import OffsetKind
 from tanner.core.areas import declare as places
 from tanner.core.colour.temperature import mired_shift
+from tanner.core.errors import SettingsError
 
 Layer = Literal["neutral", "default", "preset", "lead", "own"]
 Offsets = Mapping[str, Any]
@@ -122,7 +124,7 @@ def shifted(key: str, value: Any, amount: Any, as_shot: tuple[float, float]) -> 
     assert entry is not None
     kind = entry.spec.offset
     if kind == "place":
-        return places.moved(value or entry.neutral, amount)
+        return places.within(places.moved(value or entry.neutral, amount))
     if value is None:
         value = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind or "", entry.neutral)
     moved = mired_shift(value, amount) if kind == "mired" else value + amount
@@ -136,19 +138,38 @@ def offset_for(key: str, base: Any, wanted: Any, as_shot: tuple[float, float]) -
 
     Raises:
         KeyError: the adjustment has no offset.
+        SettingsError: what is wanted is no such value.
     """
     entry = declared(key)
     kind = entry.spec.offset if entry else None
     if entry is None or kind is None:
         raise KeyError(key)
     if kind == "place":
-        by = places.between(base or entry.neutral, wanted)
+        by = places.within(places.between(base or entry.neutral, places.checked(wanted)))
         return key, None if by == list(places.NOWHERE_ELSE) else by
+    if isinstance(wanted, bool) or not isinstance(wanted, int | float) or not math.isfinite(wanted):
+        raise SettingsError(f"{key}: a number is needed (got {wanted!r}).")
     if base is None:
         base = {"mired": as_shot[0], "tint": as_shot[1]}.get(kind, entry.neutral)
     amount = 1e6 / wanted - 1e6 / base if kind == "mired" else wanted - base
     limit = OFFSET_LIMITS[kind]
     return kind, round(min(max(amount, -limit), limit), 4)
+
+
+def known_offsets(offsets: Mapping[str, Any]) -> dict[str, Any]:
+    """Those offsets of a file that this version knows and that make sense; others are left out.
+
+    Raises:
+        ValueError, TypeError: a number is none. SettingsError: a place is none.
+    """
+    found: dict[str, Any] = {}
+    for name, amount in offsets.items():
+        if name in OFFSET_LIMITS:
+            if math.isfinite(float(amount)):
+                found[name] = float(amount)
+        elif "/" in name and offset_name(name) == name:
+            found[name] = places.checked(amount)
+    return found
 
 
 def offset_name(key: str) -> str | None:

@@ -20,6 +20,7 @@ from tanner import __version__
 from tanner.core.adjust.registry import declared, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.words import SPACES, TEXT_FIELDS, Words, xmp_properties
+from tanner.core.series.resolve import known_offsets
 
 NS = "https://tanner.invalid/ns/development/1/"
 """Ours; a name only, nothing is there to be fetched."""
@@ -43,7 +44,7 @@ class Sidecar:
     """
 
     own: dict[str, Any] = field(default_factory=dict)
-    offsets: dict[str, float] = field(default_factory=dict)
+    offsets: dict[str, Any] = field(default_factory=dict)
     worn: list[Any] = field(default_factory=list)
     follows: bool = True
     shown: dict[str, Any] = field(default_factory=dict)
@@ -68,7 +69,7 @@ class Sidecar:
 
 class _Beneath(BaseModel):
     own: dict[str, Any] = {}
-    offsets: dict[str, float] = {}
+    offsets: dict[str, Any] = {}
 
 
 class _Worn(BaseModel):
@@ -175,9 +176,7 @@ def _sidecar(found: dict[str, Any]) -> Sidecar | None:
         return None
     date = found.get(f"{{{XMP}}}MetadataDate")
     own, shown = _known(ours("Own", {})), _known(ours("Shown", {}))
-    offsets = {
-        k: float(v) for k, v in ours("Offsets", {}).items() if k in ("ev", "mired", "tint") and math.isfinite(float(v))
-    }
+    offsets = known_offsets(ours("Offsets", {}))
     worn = [_Worn.model_validate(w).model_dump() for w in ours("Worn", [])]
     return Sidecar(
         own=own, offsets=offsets, worn=worn, follows=bool(ours("Follows", True)), shown=shown,

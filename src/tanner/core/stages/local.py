@@ -7,7 +7,7 @@ import numpy as np
 
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.jit import kernel
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.stages.stage import F32, At, Frame, Stage, f32, gain_row
 from tanner.core.tone.light import Light, local_terms
 from tanner.core.tone.logs import exp2_row, log2_row
 
@@ -127,12 +127,7 @@ def local_row(r: F32, g: F32, b: F32, at: At, p: Local) -> None:
     )
     _gain_line(log, ca, cb, p.ev, p.terms[0], p.terms[1], p.terms[2], lum, n)
     exp2_row(lum, gain, n)
-    for j in range(n):
-        r[j] *= gain[j]
-    for j in range(n):
-        g[j] *= gain[j]
-    for j in range(n):
-        b[j] *= gain[j]
+    gain_row(r, g, b, gain, n)
 
 
 @kernel
@@ -167,12 +162,7 @@ def local_row_fields(r: F32, g: F32, b: F32, at: At, p: Local, field: F32) -> No
         exp2_row(lum, gain, n)
     else:
         exp2_row(field[0], gain, n)
-    for j in range(n):
-        r[j] *= gain[j]
-    for j in range(n):
-        g[j] *= gain[j]
-    for j in range(n):
-        b[j] *= gain[j]
+    gain_row(r, g, b, gain, n)
 
 
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Local:

@@ -40,7 +40,6 @@ GROUPS: dict[str, type[Group]] = {
     g.key: g for g in sorted({*AROUND, *(g for s in POINT for g in s.groups)}, key=lambda g: g.rank)
 }
 """All groups of adjustments, in working order."""
-FIELDS = sum(s.fields for s in POINT)
 Parameters = namedtuple("Parameters", [s.name for s in POINT])  # type: ignore[misc]
 _together = fuse(POINT, "point_stages")
 _together_with_fields = fuse(POINT, "point_stages_with_fields", with_fields=True)
@@ -50,7 +49,7 @@ def parameters(frame: Frame, development: "Development", moved: np.ndarray | Non
     """The parameters of all stages.
 
     Args:
-        moved: bool (FIELDS,): which of the fields areas move; None without areas.
+        moved: bool (fields of all stages,): which of them areas move; None without areas.
     """
     found, first = [], 0
     for stage in POINT:
@@ -62,7 +61,7 @@ def parameters(frame: Frame, development: "Development", moved: np.ndarray | Non
 
 
 def starts(p: Any) -> F32:
-    """What the fields are without areas, float32 (FIELDS,)."""
+    """What the fields of all stages are without areas, float32."""
     values = [v for s in POINT if s.start is not None for v in s.start(getattr(p, s.name))]
     return np.array(values, np.float32)
 

@@ -1,6 +1,6 @@
 """What a stage of the main path declares. A stage is one file: its adjustments, its parameters, its kernel, its `STAGE`."""
 
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.spec import Group
-from tanner.core.jit import overload
+from tanner.core.jit import kernel, overload
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -78,9 +78,7 @@ class Stage:
         name: also the name of its parameters.
         groups: adjustments that are declared in its file.
         prepare: (frame, development, moved) to a NamedTuple of arrays and numbers whose `on` is False when there is nothing to do;
-            moved: areas move its parameters.
-        key: (frame, development) to what the parameters depend on; with it they are remembered, and not made anew when
-            something else changes.
+            moved: areas move its parameters. What costs something is remembered with the source, see `core.memory`.
         row: kernel (r, g, b, at, parameters): float32 rows of n px, changed in place.
         fields: how many of its parameters areas may move, px by px.
         start: what those parameters are without areas, from the stage's own, (fields,).
@@ -91,12 +89,22 @@ class Stage:
     name: str
     groups: tuple[type[Group], ...] = ()
     prepare: Prepare | None = None
-    key: Callable[["Frame", "Development"], Hashable] | None = None
     row: Callable[..., None] | None = None
     fields: int = 0
     start: Callable[[Any], Sequence[float]] | None = None
     moves: Callable[["Frame", Mapping[str, Any]], Sequence[float]] | None = None
     row_fields: Callable[..., None] | None = None
+
+
+@kernel
+def gain_row(r: F32, g: F32, b: F32, gain: F32, n: int) -> None:
+    """Multiply a row of px by a gain of its own each."""
+    for j in range(n):
+        r[j] *= gain[j]
+    for j in range(n):
+        g[j] *= gain[j]
+    for j in range(n):
+        b[j] *= gain[j]
 
 
 def f32(values: Any) -> F32:

@@ -8,7 +8,7 @@ import numpy as np
 from tanner.core.adjust.spec import Group, param
 from tanner.core.jit import kernel
 from tanner.core.stages.local import LUMA
-from tanner.core.stages.stage import F32, At, Frame, Stage
+from tanner.core.stages.stage import F32, At, Frame, Stage, gain_row
 from tanner.core.tone.logs import exp2_row
 
 if TYPE_CHECKING:
@@ -91,12 +91,7 @@ def vignette_row(r: F32, g: F32, b: F32, at: At, p: Vignette) -> None:
             t = min(max((lum - low) * wide, zero), one)
             ev[j] *= one - p.kept * t * t * (three - two * t)
     exp2_row(ev, gain, n)
-    for j in range(n):
-        r[j] *= gain[j]
-    for j in range(n):
-        g[j] *= gain[j]
-    for j in range(n):
-        b[j] *= gain[j]
+    gain_row(r, g, b, gain, n)
 
 
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Vignette:

@@ -13,7 +13,7 @@ import numpy as np
 from sqlalchemy import select
 
 from tanner.catalogue.models import Frame, FrameSet, Shoot
-from tanner.catalogue.originals import check_frame
+from tanner.catalogue.originals import check_frame, stamp_of
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.difference import ciede2000
@@ -54,6 +54,7 @@ class LineUps:
         self._lock = threading.Lock()
         self._known: OrderedDict[str, dict[str, Any]] = OrderedDict()
         self._running: set[str] = set()
+        self._wrong: dict[str, str] = {}
 
     def readings(
         self, resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: Kind = "backdrop"
@@ -64,8 +65,10 @@ class LineUps:
             with self._lock:
                 found = self._known.get(key)
                 new = found is None and key not in self._running
-            if new and (trouble := check_frame(self._catalogue, frame.id)):
-                # Not remembered: the file may be put back.
+            # Remembered with the file's stamp: it is not read at each look, and looked at anew when it is put back.
+            stamped = f"{key}{stamp_of(Path(frame.path))}"
+            if new and (trouble := self._wrong.get(stamped) or check_frame(self._catalogue, frame.id)):
+                self._wrong[stamped] = trouble
                 found = {"trouble": trouble}
             elif new:
                 with self._lock:

@@ -8,7 +8,7 @@ from pydantic import Field
 from tanner.catalogue.development import add_thing, remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
-from tanner.core.areas.declare import AREAS, Shape
+from tanner.core.areas.declare import AREAS, MOST_PARTS, Shape
 from tanner.web.api.common import WithServices, done, frames_of, one_shoot
 from tanner.web.api.frames import Body
 
@@ -18,7 +18,7 @@ router = APIRouter(prefix="/api", tags=["areas"])
 class NewArea(Body):
     """An area with a mask and nothing else yet; its name is made from its first part unless it is given."""
 
-    shapes: list[Shape] = Field(min_length=1, max_length=500)
+    shapes: list[Shape] = Field(min_length=1, max_length=MOST_PARTS)
     name: str = Field(default="", max_length=80)
 
 
@@ -33,7 +33,7 @@ def create(body: NewArea, services: WithServices) -> dict[str, Any]:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         name = body.name or f"{'Round' if body.shapes[0].kind == 'round' else 'Straight'} gradient"
-        parts = {"kind": "area", "shapes": [s.model_dump(mode="json", exclude_defaults=False) for s in body.shapes]}
+        parts = {"kind": "area", "shapes": [s.model_dump(mode="json") for s in body.shapes]}
         action, ident = add_thing(session, resolver, frames, AREAS, name, parts)
         return {**done(action), "area": ident}
 

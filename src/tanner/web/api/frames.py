@@ -52,7 +52,7 @@ class Marks(Body):
 
 class Carry(Body):
     source: int
-    keys: list[str] = Field(min_length=1, max_length=200)
+    keys: list[str] = Field(min_length=1, max_length=2000)
 
 
 @router.get("/frames/{frame_id}/picture", response_model=None)

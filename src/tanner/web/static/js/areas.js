@@ -169,7 +169,7 @@ export class Areas {
     else this.bench.draft(values);
   }
 
-  async create(kind, shape) {
+  async create(shape) {
     this.begin(null);
     const made = await trying(() => post("/api/areas", { frames: this.bench.targets(), shapes: [shape] }));
     if (!made) return;
@@ -311,7 +311,7 @@ export class Areas {
     if (far < 0.01) return;
     const fix = (v) => Number(v.toFixed(5));
     const kind = this.drawing;
-    this.create(kind, kind === "straight" ? { kind, start: a.map(fix), end: b.map(fix) } : { kind, at: a.map(fix), radii: [fix(far), fix(far)] });
+    this.create(kind === "straight" ? { kind, start: a.map(fix), end: b.map(fix) } : { kind, at: a.map(fix), radii: [fix(far), fix(far)] });
   }
 
   // What a drag of a handle makes of the area: of the lead's only where it lies, else its shapes.

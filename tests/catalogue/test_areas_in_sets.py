@@ -28,7 +28,7 @@ from tanner.catalogue.sidecars import conflicts, settle, sidecar_of, write
 from tanner.catalogue.steps import difference, history, played, redo, undo
 from tanner.core.adjust.items import things
 from tanner.core.areas.declare import AREAS
-from tanner.core.errors import SettingsError
+from tanner.core.errors import FormatError, SettingsError
 from tanner.core.series.depends import About
 from tanner.core.series.preset import Preset, parse_preset
 from tanner.core.series.sidecar import beside, parse_sidecar, sidecar_bytes
@@ -281,3 +281,55 @@ def test_areas_that_two_machines_added_both_stay(session: Session, made: str, tm
     assert {"0badcafe", mine, made.split("/")[1]} == ids
     undo(session, 1)
     assert "0badcafe" not in {a["id"] for a in shown(session, LEAD)}
+
+
+def test_a_moved_mask_is_in_its_sidecar(session: Session, made: str) -> None:
+    place = made + "place"
+    values(session, [SECOND], {place: [0.1, -0.05, 1.2, 5.0]}, relative=[place])
+    wanted = sidecar_of(Resolver(session, 1), one(session, SECOND))
+    found = parse_sidecar(sidecar_bytes(wanted), "x.xmp")
+    assert found is not None and found.offsets == {place: [0.1, -0.05, 1.2, 5.0]} and found.same_development(wanted)
+
+
+@pytest.mark.parametrize("take", ["mine", "theirs"])
+def test_a_damaged_sidecar_is_settled_by_what_is_here(session: Session, made: str, tmp_path: Path, take: str) -> None:
+    frame = one(session, LEAD)
+    frame.path = str(tmp_path / "A001.DNG")
+    beside(Path(frame.path)).write_bytes(b"<broken")
+    before = dict(frame.own)
+    if take == "theirs":
+        with pytest.raises(FormatError, match="is damaged"):
+            settle(session, Resolver(session, 1), frame, take)
+    else:
+        settle(session, Resolver(session, 1), frame, take)
+        assert [p.read_bytes() for p in tmp_path.glob("*theirs*")] == [b"<broken"]
+    assert frame.own == before
+
+
+def test_two_moves_that_lead_far_out_stay_a_place(session: Session, made: str) -> None:
+    """Each is fine by itself; the frame can still be developed."""
+    from tanner.core.adjust.registry import develop
+
+    place = made + "place"
+    values(session, [SECOND], {place: [3.0, 0.0, 900.0, 0.0]}, relative=[place])
+    values(session, [LEAD], {place: [3.0, 0.0, 900.0, 0.0]})
+    found = develop(Resolver(session, 1).resolve(one(session, SECOND)).values).listed("areas")
+    assert found[0].parts.place[2] == 1000.0  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("wrong", ["all", [1], [0, 0, 0, 0], [0, 0, "x", 0], [0, 0, 1, float("inf")], {"x": 1}])
+def test_what_is_no_place_is_refused(session: Session, made: str, wrong: Any) -> None:
+    place = made + "place"
+    for relative in ([place], []):
+        with pytest.raises(SettingsError, match="place"):
+            values(session, [SECOND], {place: wrong}, relative=relative)
+    with pytest.raises(SettingsError, match="a number is needed"):
+        values(session, [SECOND], {"light.exposure": wrong}, relative=["light.exposure"])
+
+
+def test_parts_of_an_area_that_is_not_there_are_checked_too(session: Session, made: str) -> None:
+    """Else a lead that brings it back would find a frame that cannot be developed."""
+    with pytest.raises(SettingsError, match="shapes"):
+        values(session, [SECOND], {"areas/0000000b/shapes": "bad"})
+    with pytest.raises(SettingsError, match="500 parts at most"):
+        values(session, [LEAD], {made + "shapes": [ROUND] * 501})
