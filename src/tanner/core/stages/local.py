@@ -35,6 +35,16 @@ class Local(NamedTuple):
 
 
 @kernel
+def _between(line, index, share, out, n):
+    """A line of the guide, read between its points. A loop for each look-up, so that it is done in vectors."""
+    for j in range(n):
+        out[j] = line[np.uint64(index[j])]
+    after = line[1:]
+    for j in range(n):
+        out[j] += share[j] * (after[np.uint64(index[j])] - out[j])
+
+
+@kernel
 def _guide_row(guide, row, x0, n, width, index, share, a, b):
     """The base layer's two coefficients along a run of output pixels, on one row of the guide.
 
@@ -49,19 +59,8 @@ def _guide_row(guide, row, x0, n, width, index, share, a, b):
         index[j] = min(np.int32(min(max(start + np.float32(j) * sx, zero), most)), before)
     for j in range(n):
         share[j] = min(max(start + np.float32(j) * sx, zero), most) - np.float32(index[j])
-    # A loop for each look-up, so that it is done in vectors.
-    line = guide[0, row]
-    for j in range(n):
-        a[j] = line[np.uint64(index[j])]
-    line = guide[0, row, 1:]
-    for j in range(n):
-        a[j] += share[j] * (line[np.uint64(index[j])] - a[j])
-    line = guide[1, row]
-    for j in range(n):
-        b[j] = line[np.uint64(index[j])]
-    line = guide[1, row, 1:]
-    for j in range(n):
-        b[j] += share[j] * (line[np.uint64(index[j])] - b[j])
+    _between(guide[0, row], index, share, a, n)
+    _between(guide[1, row], index, share, b, n)
 
 
 @kernel
