@@ -5,7 +5,7 @@ import shutil
 import struct
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -43,25 +43,25 @@ class Running:
         assert answer.status_code == expect, answer.text
         return answer.json()
 
-    def over(self, path: str) -> dict[str, Any]:
-        """The state of a job that runs behind the scenes, once it is over."""
-        for _ in range(1200):
-            state: dict[str, Any] = self.get(path)
-            if state["over"]:
+    def until(self, path: str, ended: Callable[[dict[str, Any]], bool], body: Any = None) -> dict[str, Any]:
+        """What `path` answers once `ended` holds for it; asked by POST where there is a body. Two minutes, as machines are shared."""
+        limit = time.monotonic() + 120
+        while time.monotonic() < limit:
+            state: dict[str, Any] = self.get(path) if body is None else self.post(path, body)
+            if ended(state):
                 return state
             time.sleep(0.05)
         raise AssertionError(f"{path} did not end")
+
+    def over(self, path: str) -> dict[str, Any]:
+        """The state of a job that runs behind the scenes, once it is over."""
+        return self.until(path, lambda state: state["over"])
 
     def bring_in(self, shoot: int, files: list[Path], copy_to: Path | None = None) -> dict[str, Any]:
         """Import and wait for the end, sets included."""
         body = {"files": [str(f) for f in files], "copy_to": str(copy_to) if copy_to else ""}
         job = self.post(f"/api/shoots/{shoot}/import", body)["job"]
-        for _ in range(1200):
-            state = self.get(f"/api/imports/{job}")
-            if state["stage"] == "done":
-                return state
-            time.sleep(0.05)
-        raise AssertionError("the import did not end")
+        return self.until(f"/api/imports/{job}", lambda state: state["stage"] == "done")
 
     def socket(self) -> Any:
         """The Bench's socket, as a page opens it."""

@@ -1,10 +1,25 @@
 """What schemathesis sends, brought near to what is there: half of the numbers name a frame, a shoot or a set that exists."""
 
+import ast
+import threading
 from typing import Any
 
 import schemathesis
 
 NEAR = (1, 2, 3)
+
+# Python 3.11 counts the depth of a syntax tree once for all threads (CPython issue 106905): two workers that describe a
+# lambda at the same moment give "AST constructor recursion depth mismatch". One at a time, then.
+_ONE_AT_A_TIME = threading.RLock()
+_parse = ast.parse
+
+
+def _parse_alone(*source: Any, **options: Any) -> Any:
+    with _ONE_AT_A_TIME:
+        return _parse(*source, **options)
+
+
+ast.parse = _parse_alone  # type: ignore[assignment]
 
 
 def _near(value: Any) -> Any:

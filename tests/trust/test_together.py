@@ -75,13 +75,9 @@ def test_ten_deliveries_at_once(server: Running) -> None:
 
 
 def ended(server: Running, number: int) -> dict[str, list[dict[str, str]]]:
-    for _ in range(1200):
-        answer = server.client.get(f"/api/deliveries/{number}")
-        if answer.status_code == 200 and all(i["state"] not in ("waiting", "running") for i in answer.json()["items"]):
-            found: dict[str, list[dict[str, str]]] = answer.json()
-            return found
-        time.sleep(0.1)
-    raise AssertionError("it does not end")
+    return server.until(
+        f"/api/deliveries/{number}", lambda state: all(i["state"] not in ("waiting", "running") for i in state["items"])
+    )
 
 
 def test_undo_while_a_match_runs(server: Running) -> None:

@@ -109,11 +109,9 @@ def test_a_delivery_holds_its_areas(server: Running) -> None:
         number = server.post(
             "/api/shoots/1/deliver", {"frames": [lead], "specs": [spec], "folder": str(server.folder / "out")}
         )
-        for _ in range(600):
-            (item,) = server.get(f"/api/deliveries/{number['delivery']}")["items"]
-            if item["state"] == "done":
-                return np.asarray(Image.open(item["path"])).astype(float)
-        raise AssertionError("it does not end")
+        path = f"/api/deliveries/{number['delivery']}"
+        (item,) = server.until(path, lambda state: state["items"][0]["state"] == "done")["items"]
+        return np.asarray(Image.open(item["path"])).astype(float)
 
     plain = delivered()
     made = server.post("/api/areas", {"frames": [lead], "shapes": [ROUND]})

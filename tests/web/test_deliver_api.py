@@ -2,7 +2,6 @@
 
 import hashlib
 import io
-import time
 from pathlib import Path
 from typing import Any
 
@@ -16,14 +15,11 @@ DNG = {"title": "Archive", "format": "dng", "exists": "skip"}
 
 
 def ended(server: Running, number: int) -> dict[str, Any]:
-    for _ in range(1200):
-        record: dict[str, Any] = server.get(f"/api/deliveries/{number}")
-        if record["state"] in ("done", "cancelled", "paused") and not any(
-            i["state"] == "running" for i in record["items"]
-        ):
-            return record
-        time.sleep(0.05)
-    raise AssertionError("the delivery did not end")
+    def over(record: dict[str, Any]) -> bool:
+        resting = record["state"] in ("done", "cancelled", "paused")
+        return resting and not any(i["state"] == "running" for i in record["items"])
+
+    return server.until(f"/api/deliveries/{number}", over)
 
 
 def test_filters_choose_frames(server: Running, sheet: Sheet) -> None:
@@ -54,11 +50,7 @@ def test_the_table_and_what_pictures_tell(server: Running, sheet: Sheet) -> None
     assert "no rights set" not in plan["rows"][0]["notes"] and not any(
         "developed" in n for n in plan["rows"][2]["notes"]
     )
-    for _ in range(600):
-        found = server.post("/api/shoots/1/checks", {"frames": ids})
-        if not found["pending"]:
-            break
-        time.sleep(0.05)
+    found = server.until("/api/shoots/1/checks", lambda state: not state["pending"], {"frames": ids})
     assert any("outside the Line-up: lighter" in n for n in found["notes"][str(ids[1])])
 
 

@@ -1,6 +1,5 @@
 """Turns, upright lines, lenses made here, and joined frames, through a running server."""
 
-import time
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
@@ -94,12 +93,7 @@ def test_a_lens_is_measured_and_in_use_at_once(server: Running, ids: list[int]) 
 
 def _joined(server: Running, body: dict[str, Any]) -> dict[str, Any]:
     job = server.post("/api/merge", body)
-    for _ in range(900):
-        state: dict[str, Any] = server.get(f"/api/merges/{job['id']}")
-        if state["state"] != "working":
-            return state
-        time.sleep(0.1)
-    raise AssertionError("the merge did not end")
+    return server.until(f"/api/merges/{job['id']}", lambda state: state["state"] != "working")
 
 
 def test_joined_frames_come_in_beside_their_originals(server: Running, ids: list[int]) -> None:
@@ -123,11 +117,7 @@ def test_joined_frames_come_in_beside_their_originals(server: Running, ids: list
 def test_a_merge_is_cancelled_and_trouble_is_told(server: Running, ids: list[int]) -> None:
     job = server.post("/api/merge", {"frames": ids, "kind": "sphere"})
     server.post(f"/api/merges/{job['id']}/cancel")
-    for _ in range(300):
-        state = server.get(f"/api/merges/{job['id']}")
-        if state["state"] != "working":
-            break
-        time.sleep(0.1)
+    state = server.until(f"/api/merges/{job['id']}", lambda state: state["state"] != "working")
     assert state["state"] == "cancelled" and state["frame"] is None
     before = sorted(p.name for p in (server.folder / "photos").iterdir())
     failed = _joined(server, {"frames": [ids[0], ids[2]], "kind": "focus"})

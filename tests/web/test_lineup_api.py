@@ -2,7 +2,6 @@
 
 import csv
 import io
-import time
 from typing import Any
 
 import pytest
@@ -15,12 +14,7 @@ Sheet = dict[str, dict[str, Any]]
 
 
 def figures(server: Running, group: Any, more: str = "") -> dict[str, Any]:
-    for _ in range(600):
-        found: dict[str, Any] = server.get(f"/api/shoots/1/lineup?set={group}{more}")
-        if not found["pending"]:
-            return found
-        time.sleep(0.05)
-    raise AssertionError("the frames were not measured")
+    return server.until(f"/api/shoots/1/lineup?set={group}{more}", lambda found: not found["pending"])
 
 
 def test_what_is_out_of_step_stands_out_until_it_is_brought_in(server: Running, sheet: Sheet) -> None:

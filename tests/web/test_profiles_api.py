@@ -1,7 +1,6 @@
 """Camera profiles through a running server: made, kept, chosen at once, by rules, given out and taken away."""
 
 import io
-import time
 from collections.abc import Iterator
 from typing import Any
 
@@ -154,11 +153,7 @@ def test_icc_profiles_and_looks_come_in_and_are_used(server: Running, ids: dict[
         number = server.post("/api/shoots/1/deliver", {"frames": [frame], "specs": [spec], "folder": folder})[
             "delivery"
         ]
-        for _ in range(600):
-            record = server.get(f"/api/deliveries/{number}")
-            if record["state"] == "done":
-                break
-            time.sleep(0.1)
+        record = server.until(f"/api/deliveries/{number}", lambda state: state["state"] == "done")
         import tifffile
 
         with tifffile.TiffFile(record["items"][0]["path"]) as tiff:

@@ -148,10 +148,7 @@ def test_the_others_like_it_are_found_and_nothing_is_done_to_them(server: Runnin
     server.post("/api/nudge", {"frames": [one], "ev": -0.25})
     server.post("/api/nudge", {"frames": [one], "ev": -0.15})
     server.get(f"/api/shoots/1/lineup?set={sheet['T0001']['set']}")
-    for _ in range(100):
-        found = server.post("/api/alike", {"frame": one, "within": 1.5})
-        if found["frames"]:
-            break
+    found = server.until("/api/alike", lambda state: bool(state["frames"]), {"frame": one, "within": 1.5})
     assert found["moved"] == {"ev": -0.4} and [f["frame"] for f in found["frames"]] == [other]
     assert found["frames"][0]["difference"] < 1.0
     assert server.post("/api/alike", {"frame": one, "within": 0.01})["frames"] == []
