@@ -28,3 +28,11 @@ def eventually(page: Page, check: Callable[[], bool], timeout_s: float = 20) -> 
     while not check():
         assert time.monotonic() < end, "did not come true"
         page.wait_for_timeout(60)
+
+
+def command(page: Page, *labels: str) -> None:
+    """A command of the page's menu, found by its name; more names lead into lists of its own."""
+    page.locator("#commands").click()
+    for label in labels:
+        page.get_by_role("combobox", name="Find a command").fill(label)
+        page.keyboard.press("Enter")

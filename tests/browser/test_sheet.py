@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
-from browsing import eventually
+from browsing import command, eventually
 from playwright.sync_api import Page, expect
 from serving import Running
 
@@ -34,12 +34,17 @@ def test_choosing_by_keyboard(page: Page, server: Running, frame_ids: dict[str, 
         return [*verdicts, rows["T0003"]["stars"], rows["T0003"]["label"]]
 
     eventually(page, lambda: kept() == ["keep", "drop", "undecided", 4, "red"])
-    page.locator("#by-verdict").select_option("not-drop")
+    page.get_by_role("button", name="All frames").click()
+    page.get_by_role("button", name="all but drop").click()
+    page.keyboard.press("Escape")
+    expect(page.locator("#filter-text")).to_have_text("all but drop")
     expect(page.locator(".cell")).to_have_count(5)
     page.locator("#find").fill("finch 24")
     expect(page.locator(".cell")).to_have_count(3)
     page.locator("#find").fill("nothing like it")
     expect(page.locator("#roll")).to_contain_text("No frame passes")
+    page.get_by_role("button", name="Show all").click()
+    expect(page.locator(".cell")).to_have_count(6)
 
 
 @pytest.mark.usefixtures("fresh")
@@ -61,7 +66,7 @@ def test_an_alternate_stands_beside_its_frame_and_can_be_taken_out(
     expect(page.locator("#ribbon .ribbon-cell")).to_have_count(4)
     page.goto("/shoots/1/sheet")
     page.locator(".cell", has_text="T0002_alt1").click()
-    page.get_by_role("button", name="Remove", exact=True).click()
+    command(page, "Remove from the shoot")
     expect(page.locator(".cell")).to_have_count(6)
     expect(page.locator("#chosen-text")).to_have_text("Nothing chosen")
 
@@ -71,15 +76,15 @@ def test_sets_are_corrected_by_hand(page: Page, server: Running, frame_ids: dict
     page.goto("/shoots/1/sheet")
     page.locator(f"#frame-{frame_ids['T0002']}").click()
     page.locator(f"#frame-{frame_ids['T0003']}").click(modifiers=["Shift"])
-    page.locator("#move-to").select_option("split")
+    command(page, "Split off")
     expect(page.locator(".set-head")).to_have_count(3)
     page.locator(f"#frame-{frame_ids['T0003']}").click()
-    page.locator("#move-to").select_option("lead")
+    command(page, "Make lead")
     expect(page.locator(f"#frame-{frame_ids['T0003']} .lead-mark")).to_be_visible()
-    page.locator("#move-to").select_option(label="Set 1")
+    command(page, "Move to a set", "Set 1")
     expect(page.locator(f"#frame-{frame_ids['T0003']} .lead-mark")).to_have_count(0)
     page.keyboard.press("Control+a")
-    page.locator("#move-to").select_option("merge")
+    command(page, "Merge their sets")
     expect(page.locator(".set-head")).to_have_count(1)
     page.get_by_role("button", name="Undo").click()
     expect(page.locator(".set-head")).to_have_count(3)
@@ -114,6 +119,7 @@ def test_frames_are_dragged_onto_another_set(page: Page, server: Running, frame_
 @pytest.mark.usefixtures("fresh")
 def test_sets_are_proposed_with_limits_that_are_seen(page: Page, server: Running) -> None:
     page.goto("/shoots/1/sheet")
+    page.locator("#shoot-menu").click()
     page.get_by_role("button", name="Propose sets …").click()
     expect(page.locator("#propose-count")).to_have_text("2 sets")
     page.locator("#propose-unlike").fill("0.05")
@@ -136,7 +142,7 @@ def test_a_set_follows_another_and_frames_are_reset(page: Page, server: Running,
     contrast = lambda n: server.get(f"/api/frames/{frame_ids[n]}")["values"].get("light.contrast", 0)  # noqa: E731
     eventually(page, lambda: contrast("T0012") == 17)
     page.locator(f"#frame-{frame_ids['T0012']}").click()
-    page.get_by_role("button", name="Reset …").click()
+    command(page, "Reset")
     dialog = page.get_by_role("dialog")
     dialog.get_by_label("back to the start").check()
     expect(dialog.get_by_role("button", name="Reset")).to_be_disabled()
@@ -156,7 +162,7 @@ def test_rules_show_first_what_would_happen(page: Page, server: Running, frame_i
     page.goto("/shoots/1/sheet")
     page.locator(f"#frame-{frame_ids['T0001']}").click()
     page.keyboard.press("Control+a")
-    page.locator("#apply-preset").select_option("rules")
+    command(page, "Presets by the rules")
     expect(page.locator("#ruling-about")).to_have_text("3 frames of 6 meet a rule; 3 would change.")
     page.get_by_role("button", name="Put on").click()
     expect(page.locator(".worn-mark")).to_have_count(3)
@@ -172,6 +178,7 @@ def test_sidecars_are_switched_and_a_conflict_is_ended(page: Page, server: Runni
 
     path = beside(server.folder / "photos" / "T0001.DNG")
     page.goto("/shoots/1/sheet")
+    page.locator("#shoot-menu").click()
     page.get_by_role("button", name="Sidecars …").click()
     page.get_by_label("write sidecars for this shoot").check()
     eventually(page, path.exists)
@@ -180,6 +187,7 @@ def test_sidecars_are_switched_and_a_conflict_is_ended(page: Page, server: Runni
     assert mine is not None
     path.write_bytes(sidecar_bytes(replace(mine, stars=5)))
     page.reload()
+    page.locator("#shoot-menu").click()
     page.get_by_role("button", name="Sidecars …").click()
     expect(page.locator(".conflict")).to_contain_text("stars")
     page.get_by_role("button", name="The sidecar holds").click()
@@ -193,11 +201,13 @@ def test_sidecars_are_switched_and_a_conflict_is_ended(page: Page, server: Runni
 def test_the_preset_under_the_whole_shoot(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
     page.goto("/shoots/1/sheet")
     expect(page.locator(".cell")).to_have_count(6)
-    page.get_by_label("Preset under the whole shoot").select_option(label="Shoot: Deep wood")
+    page.locator("#shoot-menu").click()
+    page.get_by_label("Preset under all").select_option(label="Product: Deep wood")
     eventually(page, lambda: server.get(f"/api/frames/{frame_ids['T0012']}")["values"].get("light.contrast") == 16)
     page.reload()
-    expect(page.locator("#shoot-preset option:checked")).to_have_text("Shoot: Deep wood")
-    page.get_by_label("Preset under the whole shoot").select_option(label="Shoot: no preset")
+    page.get_by_role("button", name="Whole shoot: Deep wood").click()
+    expect(page.locator("#shoot-preset option:checked")).to_have_text("Product: Deep wood")
+    page.get_by_label("Preset under all").select_option(label="none")
     eventually(page, lambda: "light.contrast" not in server.get(f"/api/frames/{frame_ids['T0012']}")["values"])
 
 
@@ -234,11 +244,37 @@ def test_two_thousand_frames_keep_the_page_small(page: Page, server: Running) ->
     expect(page.locator("#chosen-text")).to_have_text("2000 frames chosen")
 
 
+@pytest.mark.usefixtures("fresh")
+def test_commands_are_found_by_name_and_by_keys(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    page.goto("/shoots/1/sheet")
+    page.locator(f"#frame-{frame_ids['T0002']}").click()
+    page.keyboard.press("c")
+    find = page.get_by_role("combobox", name="Find a command")
+    expect(find).to_be_focused()
+    # What cannot be done now is shown and refuses; arrows walk, Escape leaves and gives the focus back.
+    find.fill("merge their")
+    expect(page.get_by_role("option", name="Merge their sets")).to_have_attribute("aria-disabled", "true")
+    find.fill("colour")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option")).to_have_count(6)
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    expect(page.locator(f"#frame-{frame_ids['T0002']} .label-red")).to_be_visible()
+    page.keyboard.press("p")
+    find.fill("deep wood")
+    page.keyboard.press("Enter")
+    expect(page.locator(f"#frame-{frame_ids['T0002']} .worn-mark")).to_have_text("Deep wood")
+    page.locator("#commands").click()
+    page.keyboard.press("Escape")
+    expect(page.locator("#commands")).to_be_focused()
+    expect(page.locator("#commands")).to_have_attribute("aria-expanded", "false")
+
+
 def test_keys_are_listed_and_can_be_changed(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
     page.goto("/shoots/1/sheet")
     expect(page.locator(".cell")).to_have_count(6)
     page.keyboard.press("?")
-    dialog = page.get_by_role("dialog", name="Keys of this screen")
+    dialog = page.get_by_role("dialog", name="Help")
     row = dialog.locator("tr", has_text="Keep, and go on")
     row.focus()
     page.keyboard.press("q")
@@ -249,7 +285,7 @@ def test_keys_are_listed_and_can_be_changed(page: Page, server: Running, frame_i
     expect(page.locator(f"#frame-{frame_ids['T0011']} .keep-mark")).to_be_visible()
     page.reload()
     page.keyboard.press("?")
-    dialog.get_by_role("button", name="As delivered").click()
+    dialog.get_by_role("button", name="Keys as delivered").click()
     expect(dialog.locator("tr", has_text="Keep, and go on").locator("kbd")).to_have_text("k")
     dialog.get_by_role("button", name="Close").click()
     page.get_by_role("button", name="Undo").click()

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import JSON, case, func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, Shoot
+from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, FrameSet, Shoot
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.steps import record, redo, undo
 from tanner.catalogue.words import say_of_shoot
@@ -50,8 +50,11 @@ def shoot_of(session: Session, shoot_id: int) -> Shoot:
     return shoot
 
 
+COVERS = 4  # pictures that stand for a shoot: one large, three beside it
+
+
 def shoot_list(session: Session) -> list[dict[str, Any]]:
-    """Shoots that are not put away, newest first, with counts of what is to do, and pictures for their strip."""
+    """Shoots that are not put away, newest first, with counts of what is to do, and pictures for their covers: leads first, of them those with most stars."""
     counts = {
         row.shoot_id: row
         for row in session.execute(
@@ -74,9 +77,11 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
     result = []
     for shoot in session.scalars(select(Shoot).where(Shoot.away.is_(False)).order_by(Shoot.created.desc())):
         row = counts.get(shoot.id)
-        strip = select(Frame.id).where(Frame.shoot_id == shoot.id).order_by(Frame.taken, Frame.name)
-        ids = list(session.scalars(strip))
-        chosen = ids[:: max(1, len(ids) // 12)][:12]
+        frames = select(Frame.id).where(Frame.shoot_id == shoot.id).order_by(Frame.taken, Frame.name)
+        leads = select(Frame.id).join(FrameSet, FrameSet.lead_id == Frame.id).where(FrameSet.shoot_id == shoot.id)
+        covers = list(session.scalars(leads.order_by(Frame.stars.desc(), Frame.taken, Frame.id).limit(COVERS)))
+        if len(covers) < COVERS:
+            covers += session.scalars(frames.where(Frame.id.not_in(covers)).limit(COVERS - len(covers)))
         result.append(
             {
                 "id": shoot.id,
@@ -88,7 +93,7 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
                 "drop": row.drop if row else 0,
                 "undecided": row.undecided if row else 0,
                 "delivered": delivered.get(shoot.id, 0),
-                "strip": chosen,
+                "covers": covers,
             }
         )
     return result

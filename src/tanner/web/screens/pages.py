@@ -20,6 +20,7 @@ from tanner.core.output.spec import FORMATS
 from tanner.core.profile.chart import SETS
 from tanner.web.api.common import WithServices, frame_of
 from tanner.web.api.shoots import put_away, shoot_list, shoot_of
+from tanner.web.screens.help import HELP
 from tanner.web.serving.described import ABOUT, operations
 
 router = APIRouter(default_response_class=HTMLResponse)
@@ -38,7 +39,7 @@ def _of_areas() -> list[Adjustment]:
 
 
 def page(request: Request, name: str, **values: Any) -> Response:
-    return templates.TemplateResponse(request, name, values)
+    return templates.TemplateResponse(request, name, {"help": HELP.get(values.get("screen", "")), **values})
 
 
 @router.get("/")
@@ -69,7 +70,9 @@ def import_page(request: Request, shoot_id: int, services: WithServices) -> Resp
 
 @router.get("/shoots/{shoot_id}/sheet")
 def sheet_page(request: Request, shoot_id: int, services: WithServices) -> Response:
-    return _shoot_page(request, services, shoot_id, "sheet", labels=LABELS, groups=_grouped())
+    return _shoot_page(
+        request, services, shoot_id, "sheet", label_choices=[(label, label) for label in LABELS], groups=_grouped()
+    )
 
 
 @router.get("/shoots/{shoot_id}/bench")

@@ -1,4 +1,5 @@
 // The keys of a screen: a list of commands with a key each, which the user can change (kept in this browser).
+import { CommandMenu } from "./commands.js";
 import { byId, el } from "./dom.js";
 
 const STORE = "tanner.keys";
@@ -25,7 +26,7 @@ export function nameOf(event) {
 const typing = (target) => target.matches?.("input:not([type=range]):not([type=checkbox]):not([type=radio]), textarea, select");
 
 export class Keys {
-  // commands: [{id, key, label, run(event), release?(event)}]
+  // commands: [{id, key, label, run(event), release?(event), section?, can?(), list?()}]: those with a section are in the page's menu too.
   constructor(screen, commands) {
     this.screen = screen;
     this.commands = commands;
@@ -34,21 +35,25 @@ export class Keys {
     this.onUp = (event) => this.up(event);
     document.addEventListener("keydown", this.onDown);
     document.addEventListener("keyup", this.onUp);
+    const button = byId("commands");
+    if (button && commands.some((c) => c.section)) this.menu = new CommandMenu(button, () => this.commands, (c) => this.keyOf(c));
   }
 
   keyOf(command) {
-    return stored()[`${this.screen}.${command.id}`] || command.key;
+    return stored()[`${this.screen}.${command.id}`] || command.key || "";
   }
 
   down(event) {
-    if (document.querySelector("dialog[open]") || event.defaultPrevented) return;
+    if (document.querySelector("dialog[open], :popover-open") || event.defaultPrevented) return;
     const name = nameOf(event);
     if (typing(event.target) && !name.startsWith("Ctrl+")) return;
     if (typing(event.target) && ["Ctrl+z", "Ctrl+Shift+z"].includes(name)) return;
-    if (name === "?") return;
+    if (!name || name === "?" || name === "F1") return;
     const command = this.commands.find((c) => this.keyOf(c) === name);
     if (!command) return;
     event.preventDefault();
+    if (command.can && !command.can()) return;
+    if (command.list) return void this.menu?.open(command);
     if (command.release) {
       if (this.held) return;
       this.held = command;
@@ -65,9 +70,10 @@ export class Keys {
 
   fill(body) {
     body.replaceChildren(
-      ...this.commands.map((command) => {
-        const row = el("tr", {}, el("td", {}, el("kbd", { text: this.keyOf(command) })), el("td", { text: command.label }));
+      ...this.commands.filter((c) => this.keyOf(c)).map((command) => {
+        const row = el("tr", {}, el("td", { class: "py-0.5 pr-3" }, el("kbd", { text: this.keyOf(command) })), el("td", { text: command.label }));
         row.tabIndex = 0;
+        row.dataset.id = command.id;
         row.addEventListener("keydown", (event) => {
           const name = nameOf(event);
           if (!name || ["Tab", "Escape", "Shift+Tab"].includes(name)) return;
@@ -78,7 +84,7 @@ export class Keys {
           all[`${this.screen}.${command.id}`] = name;
           localStorage.setItem(STORE, JSON.stringify(all));
           this.fill(body);
-          body.rows[this.commands.indexOf(command)].focus();
+          [...body.rows].find((r) => r.dataset.id === command.id)?.focus();
         });
         return row;
       }),
@@ -91,12 +97,11 @@ export class Keys {
     localStorage.setItem(STORE, JSON.stringify(all));
   }
 
+  // In the help that is open.
   show() {
-    const dialog = byId("keys-dialog");
-    const body = dialog.querySelector("tbody");
+    const body = byId("keys-rows");
     this.fill(body);
-    dialog.showModal();
-    dialog.querySelector('[data-do="keys-default"]').onclick = () => {
+    document.querySelector('[data-do="keys-default"]').onclick = () => {
       this.reset();
       this.fill(body);
     };

@@ -12,13 +12,6 @@ export class Quiet {
   // chosen() gives ids; done() is called when frames have come in
   constructor({ chosen, done }) {
     Object.assign(this, { chosen, done });
-    byId("quiet").addEventListener("change", (event) => {
-      const what = event.target.value;
-      event.target.value = "";
-      if (what === "copies") byId("quiet-dialog").showModal();
-      if (what === "again") this.run("/api/quiet/copies", { frames: this.chosen(), options: this.last });
-      if (what === "ahead") this.run("/api/quiet/ahead", { frames: this.chosen() });
-    });
     byId("quiet-form").addEventListener("submit", () => {
       const options = Object.fromEntries(FIELDS.map((f) => [f, NUMBERS.has(f) ? Number(byId(`quiet-${f}`).value.replace(",", ".")) : byId(`quiet-${f}`).value.trim()]));
       this.run("/api/quiet/copies", { frames: this.chosen(), options });
@@ -26,14 +19,25 @@ export class Quiet {
     this.load();
   }
 
+  open() {
+    byId("quiet-dialog").showModal();
+  }
+
+  again() {
+    this.run("/api/quiet/copies", { frames: this.chosen(), options: this.last });
+  }
+
+  ahead() {
+    this.run("/api/quiet/ahead", { frames: this.chosen() });
+  }
+
   async load() {
     const found = await trying(() => get("/api/quiet/options"));
     if (!found) return;
     this.last = found.options;
     for (const f of FIELDS) byId(`quiet-${f}`).value = found.options[f];
-    const again = byId("quiet").querySelector("[value=again]");
-    again.hidden = !found.again;
-    again.textContent = `again: ${said(found.options)}`;
+    this.known = found.again;
+    byId("quiet-last").textContent = found.again ? `Last time: ${said(found.options)}.` : "";
   }
 
   async run(url, body) {
@@ -49,7 +53,7 @@ export class Quiet {
       const left = job.left_s === null ? "" : `, ${job.left_s} s left`;
       byId("joining-text").textContent = `${job.current || ""}, ${job.done} of ${job.count}${left}`;
       if (job.over) {
-        const what = job.kind === "copies" ? plural(job.done, "quiet copy", "quiet copies") : `${plural(job.done, "frame")} worked out`;
+        const what = job.kind === "copies" ? plural(job.done, "copy without noise", "copies without noise") : `${plural(job.done, "frame")} worked out`;
         tell([`${what}${job.cancelled ? ", then cancelled" : ""}.`, ...job.notes].join(" "), false);
         for (const f of job.failed) tell(f.message, true);
         break;

@@ -2,12 +2,16 @@
 import { get, post } from "./api.js";
 import { carryOver } from "./carry.js";
 import { byId, el, number, plural } from "./dom.js";
+import { opens } from "./commands.js";
 import { Fresh } from "./fresh.js";
+import { followMatch } from "./jobs.js";
+import { join } from "./joining.js";
 import { Match } from "./match.js";
 import { Quiet } from "./quiet.js";
-import { followMatch } from "./jobs.js";
 import { resetFrames } from "./reset.js";
 import { byRules } from "./ruling.js";
+import { sheetCommands } from "./sheet-commands.js";
+import { Filter } from "./sheet-filter.js";
 import { Dragging, followChoice, Proposal } from "./sheet-sets.js";
 import { Sidecars } from "./sidecars.js";
 import { place } from "./sheet-layout.js";
@@ -18,6 +22,7 @@ const roll = byId("roll");
 const inner = byId("roll-inner");
 const state = { frames: new Map(), sets: [], order: [], items: [], chosen: new Set(), active: null, anchor: null, columns: 1 };
 const shown = new Map();
+const filter = new Filter(() => arrange());
 let fresh;
 
 const cellSize = () => Number(byId("size").value);
@@ -32,7 +37,6 @@ async function load() {
   for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
   if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
   fresh.watch();
-  byId("move-sets").replaceChildren(...data.sets.map((s) => el("option", { value: String(s.id), text: s.name })));
   arrange();
 }
 
@@ -47,27 +51,13 @@ function ready(pictures) {
   }
 }
 
-function passes(frame) {
-  const text = byId("find").value.trim().toLowerCase();
-  const verdict = byId("by-verdict").value;
-  const label = byId("by-label").value;
-  const work = byId("by-work").value;
-  if (verdict === "not-drop" ? frame.verdict === "drop" : verdict && frame.verdict !== verdict) return false;
-  if (frame.stars < Number(byId("by-stars").value)) return false;
-  if (label && frame.label !== label) return false;
-  if (work && (work === "yes") !== frame.worked) return false;
-  if (!text) return true;
-  const words = [frame.name, frame.camera, frame.lens, frame.iso ? `ISO ${frame.iso}` : "", frame.alternate ? "alternate" : "", ...frame.keywords].join(" ").toLowerCase();
-  return text.split(/\s+/).every((w) => words.includes(w));
-}
-
 function arrange() {
   const groups = state.sets.map((s) => ({ set: s, frames: [] }));
   const bySet = new Map(groups.map((g) => [g.set.id, g]));
   const rest = { set: { id: 0, name: "No set yet", reason: "", lead: null }, frames: [] };
   let count = 0;
   for (const frame of state.frames.values()) {
-    if (!passes(frame)) continue;
+    if (!filter.passes(frame)) continue;
     count += 1;
     (bySet.get(frame.set) || rest).frames.push(frame);
   }
@@ -213,7 +203,7 @@ function told() {
   }
   const n = state.chosen.size;
   byId("chosen-text").textContent = n ? `${plural(n, "frame")} chosen` : "Nothing chosen";
-  for (const button of document.querySelectorAll("#chosen button, #chosen select")) {
+  for (const button of document.querySelectorAll("#chosen [data-do]")) {
     const what = button.dataset.do;
     button.disabled = n === 0;
     if (what === "keep" || what === "drop") button.setAttribute("aria-pressed", String(n > 0 && [...state.chosen].every((id) => state.frames.get(id)?.verdict === what)));
@@ -222,12 +212,6 @@ function told() {
     if (what === "match") {
       const only = state.frames.get([...state.chosen][0]);
       button.disabled = n === 0 || (n === 1 && (only?.lead || !only?.set));
-    }
-    if (button.id === "join") button.disabled = n < 2;
-    if (button.id === "move-to") {
-      const option = (value) => button.querySelector(`[value="${value}"]`);
-      option("lead").disabled = n !== 1 || Boolean(state.frames.get([...state.chosen][0])?.lead);
-      option("merge").disabled = new Set([...state.chosen].map((id) => state.frames.get(id)?.set)).size < 2;
     }
   }
 }
@@ -315,7 +299,10 @@ async function marking(fields, next = false) {
 const judged = (verdict) => ids().every((id) => state.frames.get(id).verdict === verdict);
 
 const actions = {
-  bench: () => openBench(),
+  bench: openBench,
+  preset: (key) => apply("/api/apply", { frames: ids(), key }),
+  rules: () => byRules(ids(), (job) => (load(), followMatch(job, load))),
+  move: (set) => change("/api/sets/move", { frames: ids(), set }),
   keep: () => marking({ verdict: judged("keep") ? "undecided" : "keep" }),
   drop: () => marking({ verdict: judged("drop") ? "undecided" : "drop" }),
   reset: () => resetFrames(ids(), load),
@@ -382,7 +369,8 @@ byId("chosen").addEventListener("click", (event) => {
 function shootPreset() {
   const select = byId("shoot-preset");
   const known = [...select.options].find((o) => o.dataset.name === state.preset);
-  if (state.preset && !known) select.append(el("option", { value: "?", "data-name": state.preset, text: `Shoot: ${state.preset}` }));
+  if (state.preset && !known) select.append(el("option", { value: "?", "data-name": state.preset, text: state.preset }));
+  byId("shoot-text").textContent = state.preset ? `Whole shoot: ${state.preset}` : "Whole shoot";
   select.value = state.preset ? [...select.options].find((o) => o.dataset.name === state.preset).value : "";
 }
 byId("shoot-preset").addEventListener("change", (event) => {
@@ -391,50 +379,15 @@ byId("shoot-preset").addEventListener("change", (event) => {
 new Proposal(load);
 new Sidecars(load);
 new Dragging({ roll, frame: (id) => state.frames.get(id), ids, choose, done: load });
-byId("move-to").addEventListener("change", async (event) => {
-  const what = event.target.value;
-  event.target.value = "";
-  if (actions[what]) await actions[what]();
-  else if (what) await change("/api/sets/move", { frames: ids(), set: Number(what) });
-});
-// Joining frames takes a while: it is followed until it ends.
-async function join(kind) {
-  const started = await trying(() => post("/api/merge", { frames: ids(), kind }));
-  if (!started) return;
-  byId("joining").hidden = false;
-  byId("joining-cancel").onclick = () => trying(() => post(`/api/merges/${started.id}/cancel`));
-  for (;;) {
-    const job = await trying(() => get(`/api/merges/${started.id}`));
-    if (!job) break;
-    byId("joining-bar").value = job.share;
-    byId("joining-text").textContent = job.text;
-    if (job.state !== "working") {
-      tell(job.state === "done" ? `Joined: ${job.text}` : job.text, job.state === "failed");
-      if (job.state === "done") {
-        await load();
-        choose([job.frame]);
-        show(job.frame);
-      }
-      break;
-    }
-    await new Promise((next) => setTimeout(next, 300));
-  }
-  byId("joining").hidden = true;
-}
 const match = new Match(load);
-new Quiet({ chosen: ids, done: load });
-byId("join").addEventListener("change", (event) => {
-  const kind = event.target.value;
-  event.target.value = "";
-  if (kind) join(kind);
-});
-byId("apply-preset").addEventListener("change", async (event) => {
-  const key = event.target.value;
-  event.target.value = "";
-  if (key === "rules") return byRules(ids(), (job) => (load(), followMatch(job, load)));
-  if (key) await apply("/api/apply", { frames: ids(), key });
-  return undefined;
-});
+const quiet = new Quiet({ chosen: ids, done: load });
+async function joined(frame) {
+  await load();
+  choose([frame]);
+  show(frame);
+}
+opens(byId("shoot-menu"), byId("shoot-choices"));
+for (const id of ["propose", "sidecars"]) byId(id).addEventListener("click", () => byId("shoot-choices").hidePopover());
 roll.addEventListener("click", (event) => {
   const node = event.target.closest(".cell");
   if (!node) return;
@@ -460,7 +413,6 @@ roll.addEventListener("scroll", () => {
     draw();
   });
 });
-for (const id of ["find", "by-verdict", "by-stars", "by-label", "by-work"]) byId(id).addEventListener("input", arrange);
 byId("size").value = localStorage.getItem("tanner.size") || "176";
 byId("size").addEventListener("input", () => {
   localStorage.setItem("tanner.size", byId("size").value);
@@ -469,38 +421,11 @@ byId("size").addEventListener("input", () => {
 new ResizeObserver(() => arrange()).observe(roll);
 document.addEventListener("tanner:changed", load);
 
-const labels = ["none", "red", "yellow", "green", "blue", "violet"];
-const step = (frame, by) => labels[(labels.indexOf(frame.label) + by + labels.length) % labels.length];
-useKeys("sheet", [
-  { id: "right", key: "ArrowRight", label: "Next frame", run: () => walk(1, false) },
-  { id: "left", key: "ArrowLeft", label: "Frame before", run: () => walk(-1, false) },
-  { id: "down", key: "ArrowDown", label: "Row below", run: () => walkRow(1, false) },
-  { id: "up", key: "ArrowUp", label: "Row above", run: () => walkRow(-1, false) },
-  { id: "right-more", key: "Shift+ArrowRight", label: "Choose on to the next frame", run: () => walk(1, true) },
-  { id: "left-more", key: "Shift+ArrowLeft", label: "Choose on to the frame before", run: () => walk(-1, true) },
-  { id: "down-more", key: "Shift+ArrowDown", label: "Choose on to the row below", run: () => walkRow(1, true) },
-  { id: "up-more", key: "Shift+ArrowUp", label: "Choose on to the row above", run: () => walkRow(-1, true) },
-  { id: "all", key: "Ctrl+a", label: "Choose all that are shown", run: () => choose(state.order) },
-  { id: "open", key: "Enter", label: "Open on the Bench", run: openBench },
-  { id: "keep", key: "k", label: "Keep, and go on", run: () => marking({ verdict: "keep" }, true) },
-  { id: "drop", key: "d", label: "Drop, and go on", run: () => marking({ verdict: "drop" }, true) },
-  { id: "undecided", key: "n", label: "Undecided", run: () => marking({ verdict: "undecided" }) },
-  ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marking({ stars: n }) })),
-  { id: "label", key: "l", label: "Next colour label", run: () => state.active && marking({ label: step(state.frames.get(state.active), 1) }) },
-  { id: "lead", key: "t", label: "Make lead of its set", run: () => state.chosen.size === 1 && actions.lead() },
-  { id: "alternate", key: "Shift+a", label: "Alternate: one more development", run: () => state.chosen.size && actions.alternate() },
-  { id: "out", key: "Delete", label: "Remove from the shoot; the file stays", run: () => state.chosen.size && actions.out() },
-  { id: "words", key: "w", label: "Captions …", run: () => state.chosen.size && actions.words() },
-  { id: "carry", key: "o", label: "Carry over …", run: () => state.chosen.size && actions.carry() },
-  { id: "split", key: "s", label: "Split off into a set of their own", run: () => state.chosen.size && actions.split() },
-  { id: "merge", key: "g", label: "Merge the sets of the chosen", run: () => new Set(ids().map((id) => state.frames.get(id).set)).size > 1 && actions.merge() },
-  { id: "move", key: "m", label: "Set of the chosen: then choose it with the arrows", run: () => state.chosen.size && (byId("move-to").focus(), byId("move-to").showPicker()) },
-]);
+let presets = [];
+useKeys("sheet", sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets: () => presets, quiet, join: (kind) => join(kind, ids(), joined) }));
 
-const presets = await trying(() => get("/api/presets"));
-for (const p of presets?.presets || []) {
-  byId("apply-preset").append(el("option", { value: p.key, text: `${p.folder}: ${p.name}` }));
-  byId("shoot-preset").append(el("option", { value: p.key, "data-name": p.name, text: `Shoot: ${p.name}` }));
-}
-for (const problem of presets?.problems || []) tell(problem, true);
+const found = await trying(() => get("/api/presets"));
+presets = found?.presets || [];
+for (const p of presets) byId("shoot-preset").append(el("option", { value: p.key, "data-name": p.name, text: `${p.folder}: ${p.name}` }));
+for (const problem of found?.problems || []) tell(problem, true);
 await load();

@@ -38,6 +38,23 @@ async function step(way) {
 export const undo = () => step("undo");
 export const redo = () => step("redo");
 
+// Where one is, for "go on where you were"; kept in this browser.
+const PLACE = "tanner.place";
+export function keepPlace(frame = null) {
+  const screen = document.querySelector(".bar-screens [aria-current]")?.textContent;
+  const shoot = document.querySelector(".bar > [title]")?.textContent;
+  const url = frame && screen === "Bench" ? `${location.pathname}?frame=${frame}` : location.pathname;
+  if (shootId && screen) localStorage.setItem(PLACE, JSON.stringify({ screen, shoot, url, frame }));
+}
+
+export function lastPlace() {
+  try {
+    return JSON.parse(localStorage.getItem(PLACE));
+  } catch {
+    return null;
+  }
+}
+
 let keys = null;
 export function useKeys(screen, commands) {
   const common = shootId
@@ -47,7 +64,8 @@ export function useKeys(screen, commands) {
       ]
     : [];
   keys?.destroy();
-  keys = new Keys(screen, [...commands, ...common]);
+  const menu = { id: "commands", key: "c", label: "All commands of this page", run: () => keys.menu?.open() };
+  keys = new Keys(screen, [...commands, ...common, ...(commands.some((c) => c.section) ? [menu] : [])]);
   return keys;
 }
 
@@ -58,13 +76,33 @@ document.addEventListener("click", (event) => {
   if (what === "close") button.closest("dialog").close();
   if (what === "undo") undo();
   if (what === "redo") redo();
-  if (what === "keys") keys?.show();
+  if (what === "help") help();
 });
+
+function help() {
+  keys?.show();
+  byId("help-dialog").showModal();
+}
 
 document.addEventListener("keydown", (event) => {
-  if (event.key !== "?" || event.target.matches?.("input, textarea") || document.querySelector("dialog[open]")) return;
+  const asked = event.key === "F1" || (event.key === "?" && !event.target.matches?.("input, textarea"));
+  if (!asked || document.querySelector("dialog[open]")) return;
   event.preventDefault();
-  keys?.show();
+  help();
 });
 
+const tones = [...document.querySelectorAll("#tone button")];
+function tone(value) {
+  document.documentElement.dataset.tone = value;
+  for (const button of tones) button.setAttribute("aria-pressed", String(button.value === value));
+}
+tone(document.documentElement.dataset.tone || "");
+for (const button of tones) {
+  button.addEventListener("click", () => {
+    localStorage.setItem("tanner.tone", button.value);
+    tone(button.value);
+  });
+}
+
+keepPlace();
 if (!keys) useKeys("page", []);

@@ -1,7 +1,7 @@
-// The list of shoots: start a new one, put one away, bring it back.
+// The shoots: find one, go on where one was, start a new one, archive one, restore it.
 import { get, post } from "./api.js";
 import { byId, el } from "./dom.js";
-import { trying } from "./shell.js";
+import { lastPlace, trying } from "./shell.js";
 
 byId("new-shoot").addEventListener("submit", async (event) => {
   event.preventDefault();
@@ -50,3 +50,25 @@ document.addEventListener("click", async (event) => {
   if (!away && !back) return;
   if (await trying(() => post(`/api/shoots/${away || back}/away`, { away: Boolean(away) }))) location.reload();
 });
+
+byId("shoot-find")?.addEventListener("input", (event) => {
+  const words = event.target.value.trim().toLowerCase();
+  const cards = [...document.querySelectorAll(".shoot-card")];
+  for (const card of cards) card.hidden = !card.dataset.name.includes(words);
+  byId("none-found").hidden = cards.some((card) => !card.hidden);
+});
+
+// Where one was last, if that frame is still there.
+const last = lastPlace();
+if (last) {
+  const picture = byId("go-on-picture");
+  byId("go-on-text").textContent = `${last.screen}: ${last.shoot}`;
+  byId("go-on").href = last.url;
+  if (last.frame) {
+    picture.addEventListener("load", () => (byId("go-on").hidden = false));
+    picture.src = `/api/frames/${last.frame}/picture`;
+  } else {
+    picture.hidden = true;
+    byId("go-on").hidden = false;
+  }
+}

@@ -1,0 +1,25 @@
+// Joining frames takes a while: it is followed until it ends.
+import { get, post } from "./api.js";
+import { byId } from "./dom.js";
+import { tell, trying } from "./shell.js";
+
+// done(frame) is called with the joined frame's number.
+export async function join(kind, frames, done) {
+  const started = await trying(() => post("/api/merge", { frames, kind }));
+  if (!started) return;
+  byId("joining").hidden = false;
+  byId("joining-cancel").onclick = () => trying(() => post(`/api/merges/${started.id}/cancel`));
+  for (;;) {
+    const job = await trying(() => get(`/api/merges/${started.id}`));
+    if (!job) break;
+    byId("joining-bar").value = job.share;
+    byId("joining-text").textContent = job.text;
+    if (job.state !== "working") {
+      tell(job.state === "done" ? `Joined: ${job.text}` : job.text, job.state === "failed");
+      if (job.state === "done") await done(job.frame);
+      break;
+    }
+    await new Promise((next) => setTimeout(next, 300));
+  }
+  byId("joining").hidden = true;
+}
