@@ -62,10 +62,10 @@ css: .stamps/node ## builds the style sheet
 
 CORE := tests/core tests/reference tests/studio tests/trust
 
-test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests: two processes, then the browser's in one of their own
+test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests, in two processes
 	$(PY) -m pytest -q $(CORE) & core=$$!; \
-	  $(PY) -m pytest -q tests --ignore tests/browser $(CORE:%=--ignore %); rest=$$?; wait $$core && test $$rest = 0
-	$(PY) -m pytest -q tests/browser
+	  $(PY) -m pytest -q tests --ignore tests/browser $(CORE:%=--ignore %); rest=$$?; \
+	  $(PY) -m pytest -q tests/browser; browser=$$?; wait $$core && test $$rest = 0 && test $$browser = 0
 
 attack: setup ## ten thousand damaged files, and every described request for five minutes
 	$(PY) tests/trust/mutations.py --count 10000
@@ -91,11 +91,15 @@ bench: setup ## measures speed as ratios to a reference in the same run
 	$(PY) -m bench.optics
 	$(PY) -m bench.deliver
 
+screens: setup .stamps/chromium ## every page and dialog at four sizes, into build/screens
+	$(PY) -m bench.screens
+
 shots: setup .stamps/chromium ## takes the pictures in docs/screenshots again
 	$(PY) -m bench.shots
 
 docs: setup ## writes the pages that are made from the code
 	$(PY) -m tanner.core.adjust.document docs/adjustments.md
 	$(PY) -m bench.house docs/house.svg
+	$(PY) -m bench.guide
 
-.PHONY: attack attack-api docs help setup demo serve scenes network lock css test lint css-check bench shots
+.PHONY: screens attack attack-api docs help setup demo serve scenes network lock css test lint css-check bench shots

@@ -1,5 +1,6 @@
 """What is measured in Chromium: a drag on the Bench, and the first screenful of a large Sheet."""
 
+import os
 import shutil
 import subprocess
 import sys
@@ -28,7 +29,8 @@ def served(data: Path, folders: list[Path], port: int) -> Iterator[str]:
     """A server of its own process, as users have it."""
     opened = [argument for folder in folders for argument in ("--folder", str(folder))]
     command = [sys.executable, "-m", "tanner.cli", "serve", "--data", str(data), *opened, "--port", str(port)]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as server:
+    environment = {**os.environ, "TANNER_DEVELOPMENT": "1"}
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=environment) as server:
         assert server.stdout is not None
         server.stdout.readline()
         try:

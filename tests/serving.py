@@ -102,7 +102,9 @@ def running(folder: Path) -> Iterator[Running]:
         each.mkdir(parents=True, exist_ok=True)
     listening = listen(0)
     services = Services(folder / "data", opened)
-    server = uvicorn.Server(uvicorn.Config(create_app(services), log_level="error", ws_per_message_deflate=False))
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(services, development=True), log_level="error", ws_per_message_deflate=False)
+    )
     thread = threading.Thread(target=server.run, args=([listening],), daemon=True)
     thread.start()
     port = listening.getsockname()[1]

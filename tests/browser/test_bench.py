@@ -257,7 +257,7 @@ def test_white_balance_pick(page: Page, bench: Bench, mean: Mean) -> None:
     put(page, "white.temperature", "3600")
     put(page, "white.tint", "25")
     assert np.ptp(mean(0.2, 0.4, 0.05, 0.05)) > 12
-    page.get_by_role("button", name="Pick a neutral place").click()
+    page.get_by_role("button", name="Pick neutral").click()
     box = page.locator("#canvas").bounding_box()
     assert box
     page.mouse.click(box["x"] + box["width"] * 0.225, box["y"] + box["height"] * 0.425)

@@ -29,6 +29,14 @@ def test_frames_are_narrowed_and_named_before_anything_is_written(
     page.get_by_role("button", name="Copy Shop detail").click()
     dialog = page.get_by_role("dialog", name="Output spec")
     expect(dialog.get_by_label("Size", exact=True)).to_have_value("pad")
+    # Only what the chosen format and choices need is asked for, and a real frame shows what comes of it.
+    expect(dialog.get_by_label("Text", exact=True)).to_be_hidden()
+    expect(dialog.get_by_label("Compression")).to_be_hidden()
+    dialog.get_by_label("Format").select_option("dng")
+    for gone in ("Quality", "Colour space", "Watermark", "Border", "Colour samples"):
+        expect(dialog.get_by_label(gone)).to_be_hidden()
+    dialog.get_by_label("Format").select_option("jpeg")
+    expect(page.locator("#s-about")).to_contain_text("2000 × 2000 px", timeout=30_000)
     dialog.get_by_label("First number").fill("160")
     dialog.get_by_label("Second number").fill("160")
     dialog.get_by_label("Name", exact=True).fill("{number:3}: {name}")
@@ -40,16 +48,15 @@ def test_frames_are_narrowed_and_named_before_anything_is_written(
     expect(page.locator("#s-names")).to_contain_text("same name as another row")
     dialog.get_by_label("Name", exact=True).fill("{text}-{name}")
     dialog.get_by_label("Watermark").select_option("text")
-    dialog.get_by_label("Its text").fill("Alder & Finch")
+    dialog.get_by_label("Text", exact=True).fill("Alder & Finch")
     dialog.get_by_role("button", name="Save").click()
     row = page.locator(".spec-row", has_text="Shop detail copy")
-    for said in (
-        "on a ground of 160 × 160 px",
-        "at most 900 kB",
-        "watermark “Alder & Finch”, bottom right",
-        "shop/{text}-{name}",
-    ):
-        expect(row).to_contain_text(said)
+    # The card says in a line what comes out; the rest is said when it is pointed at.
+    expect(row).to_contain_text("on a ground of 160 × 160 px")
+    expect(row).to_contain_text("at most 900 kB")
+    more = row.locator("label").get_attribute("title") or ""
+    assert "watermark “Alder & Finch”, bottom right" in more and "shop/{text}-{name}" in more
+    page.get_by_text("Names and rights").click()
     page.get_by_label("Text for names").fill("April")
     page.get_by_label("Text for names").press("Tab")
     expect(page.locator("#rows tr", has_text="shop/April-T0011.jpg")).to_have_count(1)
@@ -68,6 +75,7 @@ def test_a_delivery_is_paused_goes_on_and_is_looked_at(page: Page, server: Runni
     page.goto("/shoots/1/deliver")
     page.get_by_label("Folder", exact=True).fill(str(out))
     page.get_by_label("Folder", exact=True).press("Tab")
+    page.get_by_text("Documents", exact=False).first.click()
     for name in ("contact sheet", "checksums"):
         page.get_by_label(name).check()
     page.get_by_label("Rows", exact=True).fill("2")
@@ -95,7 +103,8 @@ def test_a_delivery_is_paused_goes_on_and_is_looked_at(page: Page, server: Runni
 
 def test_words_of_the_shoot_and_of_chosen_frames(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
     page.goto("/shoots/1/deliver")
-    page.get_by_role("button", name="More words …").click()
+    page.get_by_text("Names and rights").click()
+    page.get_by_role("button", name="All captions …").click()
     dialog = page.get_by_role("dialog", name="Captions of the shoot")
     dialog.get_by_label("Rights").fill("© Alder & Finch")
     dialog.get_by_label("Caption").fill("{set}, {name}")

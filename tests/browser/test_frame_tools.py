@@ -74,7 +74,7 @@ def test_crop_by_numbers_ratios_and_keys(page: Page, bench: Bench, values: Calla
     page.locator("#canvas").press("Shift+ArrowRight")
     eventually(page, lambda: values()["crop.left"] == pytest.approx(before + 0.01, abs=1e-4))
     # The walk goes on with the crop open, and the same crop can go along.
-    page.get_by_role("button", name="Same crop for the others").click()
+    page.get_by_role("button", name="Same for others").click()
     eventually(page, lambda: values("T0003").get("crop.left") == values()["crop.left"])
     page.locator("#canvas").press("ArrowDown")
     settled(page)

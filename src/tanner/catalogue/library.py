@@ -2,7 +2,7 @@
 
 import json
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Container, Iterable
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -61,6 +61,23 @@ class Library:
             raise TannerError(f"There is a preset called {preset.name} in {preset.folder} already.")
         write_whole(path, preset.to_json().encode(), replace=True)
         return f"own/{path.stem}"
+
+    def change_preset(self, key: str, name: str, folder: str, about: str, without: Container[str] = ()) -> str:
+        """Rename one of the own presets, say what it is for, leave adjustments out of it; its key, which goes by its name.
+
+        Raises:
+            TannerError: it is not one's own, nothing would be left in it, or the name is taken.
+        """
+        old = self._own(self._presets, key)
+        preset = read_preset(old)
+        values = {k: v for k, v in preset.values.items() if k not in without}
+        if not values and not preset.match:
+            raise TannerError(f"{preset.name} would hold nothing any more. Delete it instead.")
+        changed = preset.model_copy(update={"name": name, "folder": folder, "about": about, "values": values})
+        new = self.save_preset(changed, replace=f"{slug(folder)}-{slug(name)}" == old.stem)
+        if new != key:
+            old.unlink()
+        return new
 
     def import_preset(self, data: bytes, name: str) -> str:
         if len(data) > 1_000_000:

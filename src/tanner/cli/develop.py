@@ -22,7 +22,7 @@ def develop(
     format_: Annotated[str, typer.Option("--format", help="jpeg, tiff8, tiff16 or png.")] = "jpeg",
     quality: Annotated[int, typer.Option(min=1, max=100)] = 92,
     space: Annotated[str, typer.Option(help="srgb, p3, widegamut1998 or prophoto.")] = "srgb",
-    exists: Annotated[str, typer.Option(help="A taken name: number, skip or replace.")] = "number",
+    exists: Annotated[str, typer.Option(help="If the file exists: number, skip or replace.")] = "number",
     profile: Annotated[Path | None, typer.Option(help="Camera profile (.dcp).")] = None,
     lens: Annotated[
         str | None, typer.Option(help="Lens of the database by name (see `tanner lens list`), or none.")

@@ -52,23 +52,23 @@ class Checks:
 
     def __init__(self, catalogue: Catalogue) -> None:
         self._catalogue = catalogue
-        self._checks: RecentJobs[Check] = RecentJobs(busy=lambda check: not check.over)
+        self.jobs: RecentJobs[Check] = RecentJobs(busy=lambda check: not check.over)
         self._turn = threading.Lock()
 
     def start(self, shoot_id: int) -> Check:
         """Begin; a shoot that is being checked already is not begun twice."""
-        running = next((c for c in self._checks.all() if c.shoot == shoot_id and not c.over), None)
+        running = next((c for c in self.jobs.all() if c.shoot == shoot_id and not c.over), None)
         if running is not None:
             return running
         frames = originals_of(self._catalogue, shoot_id)
         if not frames:
             raise TannerError("There are no frames in this shoot.")
-        check = self._checks.add(lambda n: Check(n, shoot_id, len(frames)))
+        check = self.jobs.add(lambda n: Check(n, shoot_id, len(frames)))
         threading.Thread(target=self._run, args=(check, frames), daemon=True).start()
         return check
 
     def check(self, number: int) -> Check:
-        found = self._checks.get(number)
+        found = self.jobs.get(number)
         if found is None:
             raise TannerError("This check is no longer known.")
         return found
@@ -91,5 +91,5 @@ class Checks:
             check.over = True
 
     def close(self) -> None:
-        for check in self._checks.all():
+        for check in self.jobs.all():
             check.cancelled = True

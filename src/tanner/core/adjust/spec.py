@@ -52,6 +52,7 @@ class Group(BaseModel):
 
     Attributes:
         key: how their full names begin; rank: where they stand among the groups, in working order.
+        section: under which heading they stand on the Bench.
         affects: what a change makes anew: where px lie, the mosaic's noise, or colour and tone alone.
     """
 
@@ -59,6 +60,7 @@ class Group(BaseModel):
     key: ClassVar[str]
     rank: ClassVar[int]
     affects: ClassVar[Affects] = "colour"
+    section: ClassVar[str] = "Whole or part"
     title: ClassVar[str]
     about: ClassVar[str]
 

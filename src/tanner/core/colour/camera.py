@@ -18,6 +18,7 @@ from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 class Profile(Group):
     key: ClassVar[str] = "profile"
     rank: ClassVar[int] = 10
+    section: ClassVar[str] = "Groundwork"
     title: ClassVar[str] = "Profile"
     about: ClassVar[str] = "How the camera's numbers become colour and tone."
 

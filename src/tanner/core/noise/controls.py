@@ -11,6 +11,7 @@ class Noise(Group):
     key: ClassVar[str] = "noise"
     rank: ClassVar[int] = 30
     affects: ClassVar[Affects] = "noise"
+    section: ClassVar[str] = "Groundwork"
     title: ClassVar[str] = "Noise"
     about: ClassVar[str] = "Grain and colour blotches of high ISO, and faults of the sensor."
 

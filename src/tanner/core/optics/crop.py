@@ -16,6 +16,7 @@ class Crop(Group):
     key: ClassVar[str] = "crop"
     rank: ClassVar[int] = 100
     affects: ClassVar[Affects] = "geometry"
+    section: ClassVar[str] = "Shape"
     title: ClassVar[str] = "Crop"
     about: ClassVar[str] = "The part of the frame that is kept, and its angle."
 

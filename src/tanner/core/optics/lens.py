@@ -21,6 +21,7 @@ class Optics(Group):
     key: ClassVar[str] = "optics"
     rank: ClassVar[int] = 20
     affects: ClassVar[Affects] = "geometry"
+    section: ClassVar[str] = "Groundwork"
     title: ClassVar[str] = "Optics"
     about: ClassVar[str] = "What is known about the lens: 100 % corrects as measured."
 

@@ -24,6 +24,7 @@ class Perspective(Group):
     key: ClassVar[str] = "perspective"
     rank: ClassVar[int] = 90
     affects: ClassVar[Affects] = "geometry"
+    section: ClassVar[str] = "Shape"
     title: ClassVar[str] = "Perspective"
     about: ClassVar[str] = "Leaning lines: the tilt of the camera, undone."
 

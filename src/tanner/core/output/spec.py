@@ -189,9 +189,9 @@ def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
         words += ("" if spec.place else ", no place") + ("" if spec.keywords else ", no keywords")
     lines.append(f"{spec.ppi} ppi, {words}")
     taken = {
-        "number": "a taken name gets a number",
-        "skip": "a taken name is left out",
-        "replace": "a taken name is replaced",
+        "number": "if the file exists, with a number",
+        "skip": "left out if the file exists",
+        "replace": "replaces a file of that name",
     }
     if not spec.alternates:
         lines.append("without alternates")

@@ -23,6 +23,7 @@ BRIGHT = 0.35
 class Finish(Group):
     key: ClassVar[str] = "finish"
     rank: ClassVar[int] = 110
+    section: ClassVar[str] = "Finish"
     title: ClassVar[str] = "Finish"
     about: ClassVar[str] = "What is laid over the finished picture."
 

@@ -383,12 +383,12 @@ class Deliveries:
             "state": delivery.state,
             "counter": counter,
             "states": states,
-            "left_s": self._left(delivery_id) if delivery.state == "running" else None,
+            "left_s": self.seconds_left(delivery_id) if delivery.state == "running" else None,
             "documents": delivery.options.get("written", []),
             "items": rows,
         }
 
-    def _left(self, delivery_id: int) -> float | None:
+    def seconds_left(self, delivery_id: int) -> float | None:
         began, work, rest = self._pace.get(delivery_id, (0.0, 0.0, 0.0))
         return round((time.monotonic() - began) / work * max(0.0, rest), 1) if work else None
 

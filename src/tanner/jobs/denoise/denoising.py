@@ -136,7 +136,7 @@ class Denoising:
         self._cluster = cluster
         self._lock = threading.Lock()
         self._wake = threading.Condition(self._lock)
-        self._jobs: RecentJobs[Job] = RecentJobs(busy=lambda job: not job.over)
+        self.jobs: RecentJobs[Job] = RecentJobs(busy=lambda job: not job.over)
         self._order: list[Job] = []
         self._workers: Workers | None = None
         self._threads: list[threading.Thread] = []
@@ -170,7 +170,7 @@ class Denoising:
         return CopyOptions(), False
 
     def job(self, number: int) -> Job:
-        found = self._jobs.get(number)
+        found = self.jobs.get(number)
         if found is None:
             raise TannerError("This work is no longer known.")
         return found
@@ -195,7 +195,7 @@ class Denoising:
         wish: bool = False,
     ) -> Job:
         with self._lock:
-            job = self._jobs.add(lambda number: Job(number, kind, self._items(number, frames), options, wish))
+            job = self.jobs.add(lambda number: Job(number, kind, self._items(number, frames), options, wish))
             self._order.insert(0 if wish else len(self._order), job)
             if self._workers is None:
                 self._workers = Workers(1, time_limit_s=3600)
@@ -295,7 +295,7 @@ class Denoising:
         with self._wake:
             self._closed = True
             self._wake.notify_all()
-        for job in self._jobs.all():
+        for job in self.jobs.all():
             for item in job.items:
                 item.sign.end()
         if self._workers is not None:

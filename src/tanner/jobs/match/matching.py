@@ -257,7 +257,7 @@ class Matching:
     def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
         self._catalogue = catalogue
         self._workers = workers
-        self._jobs: RecentJobs[MatchJob] = RecentJobs(busy=lambda job: not job.over)
+        self.jobs: RecentJobs[MatchJob] = RecentJobs(busy=lambda job: not job.over)
 
     def start(
         self, reference: Reference, name: str, frames: Sequence[Frame], resolver: Resolver, what: What
@@ -266,7 +266,7 @@ class Matching:
         wishes = [(f.id, f.name, Wish(f.path, resolver.resolve(f).values)) for f in frames]
         if not wishes:
             raise TannerError("Choose frames besides the reference to match to it.")
-        job = self._jobs.add(lambda n: MatchJob(n, name, len(wishes)))
+        job = self.jobs.add(lambda n: MatchJob(n, name, len(wishes)))
         threading.Thread(target=self._run, args=(job, reference, wishes, what, resolver.shoot.id), daemon=True).start()
         return job
 
@@ -276,7 +276,7 @@ class Matching:
         return self.start(start, f"{stored.of or 'the reference'} of {name}", frames, resolver, stored.what)
 
     def job(self, number: int) -> MatchJob:
-        found = self._jobs.get(number)
+        found = self.jobs.get(number)
         if found is None:
             raise TannerError("This match is no longer known.")
         return found

@@ -115,7 +115,7 @@ class Merges:
 
     def __init__(self, catalogue: Catalogue) -> None:
         self._catalogue = catalogue
-        self._jobs: RecentJobs[Merge] = RecentJobs(busy=lambda job: job.state == "working")
+        self.jobs: RecentJobs[Merge] = RecentJobs(busy=lambda job: job.state == "working")
         self._lock = threading.Lock()
         self._workers: Workers | None = None
 
@@ -124,7 +124,7 @@ class Merges:
         target = free_name(
             Path(first.path).with_name(f"{Path(first.name).stem}-{'focus' if kind == 'focus' else 'wide'}.dng")
         )
-        job = self._jobs.add(lambda n: Merge(n, Sign(self._catalogue.folder / "work" / f"merge-{n}.txt")))
+        job = self.jobs.add(lambda n: Merge(n, Sign(self._catalogue.folder / "work" / f"merge-{n}.txt")))
         with self._lock:
             if self._workers is None:
                 self._workers = Workers(1, time_limit_s=3600)
@@ -137,7 +137,7 @@ class Merges:
         return job
 
     def job(self, number: int) -> Merge:
-        found = self._jobs.get(number)
+        found = self.jobs.get(number)
         if found is None:
             raise TannerError("This merge is no longer known.")
         return found
@@ -195,7 +195,7 @@ class Merges:
         return frame_id
 
     def close(self) -> None:
-        for job in self._jobs.all():
+        for job in self.jobs.all():
             job.sign.end()
         if self._workers is not None:
             self._workers.shutdown(wait=False, cancel_futures=True)

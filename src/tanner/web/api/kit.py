@@ -4,7 +4,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import TannerError
@@ -19,6 +19,15 @@ class SaveSpec(BaseModel):
     model_config = ConfigDict(extra="forbid")
     spec: OutputSpec
     replace: bool = False
+
+
+class ChangePreset(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    key: str = Field(max_length=300)
+    name: str = Field(min_length=1, max_length=80)
+    folder: str = Field(min_length=1, max_length=80)
+    about: str = Field(default="", max_length=300)
+    without: list[str] = Field(default=[], max_length=1000)
 
 
 @router.get("/presets")
@@ -64,6 +73,12 @@ async def _body(request: Request, most: int = 1_000_000) -> bytes:
 async def import_preset(request: Request, name: str, services: WithServices) -> dict[str, Any]:
     """Bring a preset in from the bytes of its file."""
     return {"key": services.library.import_preset(await _body(request), name)}
+
+
+@router.post("/presets/change")
+def change_preset(body: ChangePreset, services: WithServices) -> dict[str, Any]:
+    """Give one of the own presets another name, folder and text, and leave adjustments out of it."""
+    return {"key": services.library.change_preset(body.key, body.name, body.folder, body.about, body.without)}
 
 
 @router.delete("/presets")

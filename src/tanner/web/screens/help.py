@@ -28,7 +28,7 @@ HELP = {
         (
             "The contact sheet, in rows by set, the lead first. Click to choose, with Shift up to here, with Ctrl one more. Keep and drop with K and D.",
             "The lead is what the set follows: develop it, and all the others change with it. Pictures can be dragged onto another set.",
-            "More holds all commands for what is chosen; C opens it, and writing finds one.",
+            "More holds all commands for what is chosen; the full stop opens it, and writing finds one.",
         ),
     ),
     "bench": Help(

@@ -1,6 +1,7 @@
 """The pages themselves, rendered from templates; their data is fetched by the modules in static/js."""
 
 import json
+from itertools import groupby
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.templating import Jinja2Templates
 from sqlalchemy import select
 
-from tanner.catalogue.models import LABELS, Frame
+from tanner.catalogue.models import LABELS, Frame, FrameSet, Shoot
 from tanner.core.adjust.items import name_of
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, declared
 from tanner.core.areas.declare import AREAS
@@ -24,12 +25,18 @@ from tanner.web.screens.help import HELP
 from tanner.web.serving.described import ABOUT, operations
 
 router = APIRouter(default_response_class=HTMLResponse)
+development = APIRouter(default_response_class=HTMLResponse)
 templates = Jinja2Templates(Path(__file__).parents[1] / "templates")
 
 
 def _grouped() -> list[tuple[str, Any, list[Adjustment]]]:
     """Groups in working order with their declared adjustments, for the Bench."""
     return [(g, model, [a for a in adjustments().values() if a.group == g]) for g, model in GROUPS.items()]
+
+
+def _sections() -> list[tuple[str, list[tuple[str, Any]]]]:
+    """The groups under their headings, in working order."""
+    return [(section, list(members)) for section, members in groupby(GROUPS.items(), lambda item: item[1].section)]
 
 
 def _of_areas() -> list[Adjustment]:
@@ -94,6 +101,7 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
         "bench",
         frame=frame,
         groups=_grouped(),
+        sections=_sections(),
         area_controls=controls,
         table=json.dumps(table),
     )
@@ -133,9 +141,22 @@ def profile_page(request: Request, shoot_id: int, services: WithServices, frame:
     return _shoot_page(request, services, shoot_id, "profile", frame=first, others=others, lights=lights, sets=sets)
 
 
+TRIED_ON = 24  # leads that Kit offers to show presets and profiles on
+
+
 @router.get("/kit")
-def kit_page(request: Request) -> Response:
-    return page(request, "kit.html", screen="kit", groups=_grouped(), spaces=SPACES)
+def kit_page(request: Request, services: WithServices) -> Response:
+    """What is used again, shown on a frame of one's own: leads of the newest shoots are offered."""
+    query = select(Frame.id, Frame.name, Shoot.name).join(FrameSet, FrameSet.lead_id == Frame.id)
+    query = query.join(Shoot, Shoot.id == Frame.shoot_id).where(Shoot.away.is_(False), Frame.error == "")
+    order = (Frame.stars.desc(), Shoot.created.desc(), Frame.taken, Frame.id)
+    with services.catalogue.read() as session:
+        frames = list(session.execute(query.order_by(*order).limit(TRIED_ON)))
+    table = json.dumps({a.key: a.as_dict() for a in adjustments().values()})
+    titles = json.dumps({key: group.title for key, group in GROUPS.items()})
+    return page(
+        request, "kit.html", screen="kit", groups=_grouped(), spaces=SPACES, frames=frames, table=table, titles=titles
+    )
 
 
 @router.get("/programs")
@@ -150,3 +171,12 @@ def programs(request: Request, services: WithServices) -> Response:
         groups=operations(request.app),
         token_file=f"{file.parent.name}/{file.name}",
     )
+
+
+SWATCHES = "panel raised sunk field surround bar accent follow look trouble pressed follow-pale"  # of the theme, on the page of parts
+
+
+@development.get("/parts")
+def parts(request: Request) -> Response:
+    """All parts of the pages in all their states: looked at while they are made, and by the tests."""
+    return page(request, "parts.html", screen="parts", swatches={name: f"bg-{name}" for name in SWATCHES.split()})

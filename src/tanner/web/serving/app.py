@@ -30,8 +30,9 @@ from tanner.web.api import (
     watching,
     wearing,
     words,
+    work,
 )
-from tanner.web.screens import pages
+from tanner.web.screens import guide, pages
 from tanner.web.serving.described import describe
 from tanner.web.serving.guard import Guard
 from tanner.web.serving.limit import Limit, TooLarge
@@ -41,8 +42,12 @@ from tanner.web.viewer import socket as bench
 HERE = Path(__file__).parents[1]
 
 
-def create_app(services: Services) -> FastAPI:
-    """Build the application around its services; it closes them when it ends."""
+def create_app(services: Services, *, development: bool = False) -> FastAPI:
+    """Build the application around its services; it closes them when it ends.
+
+    Args:
+        development: the page of all parts is there too.
+    """
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -63,6 +68,7 @@ def create_app(services: Services) -> FastAPI:
     app.add_exception_handler(TooLarge, _too_large)
     app.add_exception_handler(OSError, _disk_trouble)
     for module in (
+        guide,
         pages,
         shoots,
         imports,
@@ -82,8 +88,11 @@ def create_app(services: Services) -> FastAPI:
         watching,
         wearing,
         words,
+        work,
     ):
         app.include_router(module.router)
+    if development:
+        app.include_router(pages.development)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     return app
 

@@ -1,5 +1,6 @@
 """Starts the server on 127.0.0.1 and says where it is."""
 
+import os
 import socket
 from collections.abc import Sequence
 from pathlib import Path
@@ -49,7 +50,7 @@ def run(data: Path, folders: Sequence[Path], port: int, **options: Any) -> None:
         listening.close()
         raise
     config = uvicorn.Config(
-        create_app(services),
+        create_app(services, development=bool(os.environ.get("TANNER_DEVELOPMENT"))),
         log_level="warning",
         # Compressing pictures again costs 15 ms a frame and gains nothing.
         ws_per_message_deflate=False,

@@ -1,5 +1,7 @@
 // Talks to the server; a refusal becomes an Error with the server's own words.
 
+const LONG = /\/(import|deliver|match|merge|check|copies|ahead|resume|apply|upright)$/;
+
 async function answer(response) {
   const type = response.headers.get("content-type") || "";
   const body = type.includes("json") ? await response.json() : null;
@@ -18,7 +20,11 @@ async function send(url, options) {
 }
 
 export const get = (url) => send(url);
-export const post = (url, body = {}) =>
-  send(url, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+export async function post(url, body = {}) {
+  const found = await send(url, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+  // Some requests begin long work: what shows it looks again.
+  if (LONG.test(url)) document.dispatchEvent(new CustomEvent("tanner:posted"));
+  return found;
+}
 export const remove = (url) => send(url, { method: "DELETE" });
 export const upload = (url, file) => send(url, { method: "POST", body: file });

@@ -1,8 +1,10 @@
 // The Bench: one frame and its set. Controls write into the frame's own layer; nothing needs saving.
 import { get, post } from "./api.js";
 import { Areas } from "./areas.js";
+import { benchCommands } from "./bench/commands.js";
 import * as follows from "./bench/follow.js";
 import { changed, infoOf, relativeKeys, shown, state, subscribe, table, titles } from "./bench/state.js";
+import { View } from "./bench/view.js";
 import * as white from "./bench/white.js";
 import { carryOver } from "./carry.js";
 import { Compare } from "./compare.js";
@@ -19,7 +21,7 @@ import { resetFrames } from "./reset.js";
 import { Profiles } from "./profiles.js";
 import { Ribbon } from "./ribbon.js";
 import { Rule } from "./rule.js";
-import { shootId, tell, trying, useKeys } from "./shell.js";
+import { keepPlace, shootId, tell, trying, useKeys } from "./shell.js";
 import { LensChoice } from "./lens.js";
 import { Line } from "./socket.js";
 
@@ -141,13 +143,7 @@ picture.onHover = (share) => {
   probeWait = now;
   return line.probe(share[2], share[3]);
 };
-picture.onZoom = (zoom, at) => zoomTo(zoom, at);
-
-function zoomTo(zoom, at = null) {
-  for (const b of document.querySelectorAll("[data-zoom]")) b.setAttribute("aria-pressed", Number(b.dataset.zoom) === zoom);
-  picture.setZoom(zoom, at);
-}
-for (const b of document.querySelectorAll("[data-zoom]")) b.addEventListener("click", () => zoomTo(Number(b.dataset.zoom)));
+const view = new View(picture, (quick) => redraw(quick));
 
 // --- the frame's state -----------------------------------------------------------------------------
 
@@ -167,6 +163,7 @@ async function loadFrame(id, quiet = false) {
     state.trial = null;
     presets.stale = true;
     history.replaceState(null, "", `/shoots/${shootId}/bench?frame=${id}`);
+    keepPlace(id);
     byId("picture-error").hidden = true;
   }
   changed();
@@ -197,7 +194,7 @@ function fill() {
   byId("frame-data").textContent = parts.filter(Boolean).join("   ");
   byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || []), state.frame.seen?.damage].filter(Boolean).join(", ");
   lensChoice.say(shown("optics.chosen_lens"), f);
-  for (const [id, key] of [["look", "profile.look"], ["look-space", "profile.look_space"]]) byId(id).value = shown(key);
+  byId("look").value = shown("profile.look");
   byId("give-look").href = `/api/frames/${state.frame.id}/look.cube`;
   byId("profile-make").href = `/shoots/${shootId}/profile?frame=${state.frame.id}`;
 }
@@ -312,7 +309,7 @@ function open(name) {
     picture.whole = cropping;
     picture.tool = cropping ? crop : placing ? areas : null;
     picture.forget();
-    if (cropping) zoomTo(0);
+    if (cropping) view.zoom(0);
     else redraw(false);
   }
   if (state.group === "presets" && state.frame && presets.stale) presets.pictures();
@@ -458,89 +455,19 @@ async function carryHere(only = null) {
   if (done) refresh();
 }
 
-const toggles = {
-  split(button) {
-    picture.setSplit(!picture.split);
-    button.setAttribute("aria-pressed", Boolean(picture.split));
-  },
-  marks(button) {
-    picture.marks = !picture.marks;
-    button.setAttribute("aria-pressed", picture.marks);
-    redraw(false);
-  },
-};
-toggles.outside = (button) => {
-  picture.outside = !picture.outside;
-  button.setAttribute("aria-pressed", picture.outside);
-  redraw(false);
-};
-
-// Looks and proofs from Kit.
-async function kitFiles() {
-  const data = await trying(() => get("/api/profiles"));
-  if (!data) return;
-  byId("look").append(...data.looks.map((l) => el("option", { value: l.key, text: l.name })));
-  byId("proof").append(...data.iccs.map((i) => el("option", { value: i.key, text: `proof: ${i.name}` })));
-}
-byId("proof").addEventListener("change", (event) => {
-  picture.proof = event.target.value;
-  byId("paper-choice").hidden = !picture.proof;
-  redraw(false);
-});
-byId("paper").addEventListener("change", (event) => {
-  picture.paper = event.target.checked;
-  redraw(false);
-});
-byId("look").addEventListener("change", (event) => edit({ "profile.look": event.target.value }));
-byId("look-space").addEventListener("change", (event) => edit({ "profile.look_space": event.target.value }));
-const press = (name) => toggles[name](document.querySelector(`[data-do="${name}"]`));
-document.querySelector(".under").addEventListener("click", (event) => {
-  const what = event.target.closest("[data-do]")?.dataset.do;
-  if (toggles[what]) press(what);
-});
-document.querySelector('.ribbon-tools [data-do="alternate"]').addEventListener("click", alternate);
 document.querySelector('.ribbon-tools [data-do="carry"]').addEventListener("click", () => carryHere());
-document.querySelector('.ribbon-tools [data-do="reset"]').addEventListener("click", () => resetFrames(targets(), refresh));
-const SURROUNDS = ["mid", "dark", "white"];
-function dress(step = 0) {
-  const now = localStorage.getItem("tanner.surround") || "mid";
-  const next = SURROUNDS[(SURROUNDS.indexOf(now) + step) % SURROUNDS.length];
-  localStorage.setItem("tanner.surround", next);
-  byId("picture").className = `picture ${next}`;
-}
-byId("surround").addEventListener("click", () => dress(1));
-dress();
+byId("look").addEventListener("change", (event) => edit({ "profile.look": event.target.value }));
 document.addEventListener("tanner:changed", refresh);
 
-const starring = (stars) => commit("/api/marks", { frames: targets(), stars });
-useKeys("bench", [
-  { id: "next", key: "ArrowDown", label: "Next frame of the set", run: () => go(ribbon.neighbour(1)) },
-  { id: "before", key: "ArrowUp", label: "Frame before", run: () => go(ribbon.neighbour(-1)) },
-  { id: "next-set", key: "PageDown", label: "Next set", run: () => go(nextSet(1)) },
-  { id: "set-before", key: "PageUp", label: "Set before", run: () => go(nextSet(-1)) },
-  { id: "hold", key: "b", label: "Hold: as it was before", run: () => picture.hold(true), release: () => picture.hold(false) },
-  { id: "sharpening", key: "j", label: "Hold: where it is sharpened", run: () => picture.showSharpening(true), release: () => picture.showSharpening(false) },
-  { id: "split", key: "s", label: "Split line, before and after", run: () => press("split") },
-  { id: "marks", key: "c", label: "Mark what is clipped", run: () => press("marks") },
-  { id: "outside", key: "g", label: "Mark what is outside the output space", run: () => press("outside") },
-  { id: "whole", key: "w", label: "Whole picture", run: () => zoomTo(0) },
-  { id: "hundred", key: "a", label: "100 %", run: () => zoomTo(1) },
-  { id: "twohundred", key: "e", label: "200 %", run: () => zoomTo(2) },
-  { id: "keep", key: "k", label: "Keep", run: () => commit("/api/marks", { frames: targets(), verdict: "keep" }) },
-  { id: "drop", key: "d", label: "Drop", run: () => commit("/api/marks", { frames: targets(), verdict: "drop" }) },
-  ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? `${n} stars` : "No stars", run: () => starring(n) })),
-  { id: "lead", key: "t", label: "Make lead of its set", run: () => !state.frame.lead && commit(`/api/frames/${state.frame.id}/lead`, {}) },
-  { id: "alternate", key: "Shift+a", label: "Alternate: one more development", run: alternate },
-  { id: "carry", key: "o", label: "Carry over …", run: () => carryHere() },
-  { id: "choose-set", key: "Ctrl+a", label: "Choose the whole set", run: () => ribbon.all() },
-  { id: "pick", key: "p", label: "Pick a neutral place", run: () => (open("white"), byId("pick").click()) },
-  ...[["ArrowLeft", -0.01, 0], ["ArrowRight", 0.01, 0], ["ArrowUp", 0, -0.01], ["ArrowDown", 0, 0.01]].map(([key, dx, dy]) => ({ id: `crop-${key}`, key: `Shift+${key}`, label: `Crop: move the frame (${key.slice(5).toLowerCase()})`, run: () => state.group === "crop" && tools.nudge(dx, dy) })),
-  { id: "sheet", key: "Escape", label: "Back to the Sheet", run: () => (white.isPicking() ? white.stopPick() : tools.lines ? tools.stop() : (location.href = `/shoots/${shootId}/sheet`)) },
-  ...Object.keys(titles).map((name, i) => ({ id: `group-${name}`, key: `Alt+${(i + 1) % 10}`, label: titles[name], run: () => open(name) })).slice(0, 10),
-]);
+function toSheet() {
+  if (white.isPicking()) white.stopPick();
+  else if (tools.lines) tools.stop();
+  else location.href = `/shoots/${shootId}/sheet`;
+}
+useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), open, tools, toSheet }));
 
 await loadSheet();
-kitFiles().then(() => state.frame && fill());
+view.kitFiles().then(() => state.frame && fill());
 await presets.load();
 await go(Number(byId("start").dataset.frame));
 open(state.group);

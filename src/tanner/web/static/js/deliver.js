@@ -3,6 +3,7 @@ import { get, post } from "./api.js";
 import { Delivered, earlier } from "./delivered.js";
 import { byId, el, plural, size } from "./dom.js";
 import { shootId, tell, trying } from "./shell.js";
+import { specDrawing } from "./spec-drawing.js";
 import { openSpec, useSpecForm } from "./spec-form.js";
 import { openWords } from "./words.js";
 
@@ -135,8 +136,8 @@ function rows(list, specs) {
       el(
         "tr",
         { "data-frame": String(r.frame) },
-        el("td", { class: "tight", text: r.name }),
-        el("td", { class: "tight", text: specs[r.spec].title }),
+        el("td", { text: r.name }),
+        el("td", { text: specs[r.spec].title }),
         el("td", { class: "num", text: `${r.width} × ${r.height}` }),
         el("td", { class: "num", text: size(r.bytes) }),
         el("td", {}, el("button", { type: "button", class: "link", title: "A proof of this file at its true size", text: under(r.target, state.plan.folder), onclick: () => proof(r, specs[r.spec]) })),
@@ -221,10 +222,11 @@ async function loadSpecs() {
         localStorage.setItem("tanner.specs", JSON.stringify([...state.chosen]));
         plan();
       });
-      const label = el("label", { for: `spec-${spec.key}` }, el("b", { text: spec.title }), ...spec.said.flatMap((line) => [el("br"), el("span", { class: "dim", text: line })]));
+      const [first, ...more] = spec.said;
+      const label = el("label", { for: `spec-${spec.key}`, class: "min-w-0 flex-1 cursor-pointer", title: more.join("\n") }, el("b", { class: "block", text: spec.title }), el("span", { class: "dim block text-small", text: first }));
       const own = spec.key.startsWith("own/");
-      const edit = el("button", { type: "button", class: "plain", text: own ? "Change" : "Copy", "aria-label": `${own ? "Change" : "Copy"} ${spec.title}`, onclick: () => openSpec(spec) });
-      return el("div", { class: "spec-row" }, box, label, edit);
+      const edit = el("button", { type: "button", text: own ? "Change" : "Copy", "aria-label": `${own ? "Change" : "Copy"} ${spec.title}`, title: own ? "" : "A spec of your own that begins as this one", onclick: () => openSpec(spec) });
+      return el("div", { class: "spec-row card mb-1 flex items-center gap-2.5 px-2 py-1.5" }, box, specDrawing(spec), label, edit);
     }),
   );
   plan();
@@ -280,6 +282,7 @@ for (const id of ["folder", "names-text", "names-start"]) byId(id).addEventListe
 byId("documents").addEventListener("change", () => {
   const on = (name) => byId("documents").querySelector(`[name="${name}"]`).checked;
   byId("sheet-fields").hidden = !on("contact") && !on("order");
+  byId("documents-text").textContent = plural(byId("documents").querySelectorAll(":checked").length, "document").replace(/^0 .*/, "none");
 });
 
 const sheet = await trying(() => get(`/api/shoots/${shootId}/sheet`));

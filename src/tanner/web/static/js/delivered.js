@@ -1,7 +1,7 @@
 // A delivery that runs or ran: its table and its sheet of written files, pause, cancel, go on, and the check of the files.
 import { get, post } from "./api.js";
 import { byId, el, number, plural, size } from "./dom.js";
-import { shootId, trying, working } from "./shell.js";
+import { shootId, trying } from "./shell.js";
 
 const under = (path, folder) => (path.startsWith(`${folder}/`) ? path.slice(folder.length + 1) : path);
 const SAID = { failed: (r) => r.message, skipped: () => "left out: the name was taken", running: () => "being written", waiting: () => "waiting", cancelled: () => "given up" };
@@ -109,7 +109,6 @@ export class Delivered {
     byId("run-view").hidden = byId("run-check").hidden = byId("run-record").hidden = !ended || !count("done");
     byId("table-count").textContent = "";
     this.documents(now.documents);
-    working(ended ? "" : `Delivery ${number((100 * (total - left)) / Math.max(1, total), 0)} %`);
     if (!ended || busy) return false;
     if (this.pictures) this.see(true);
     this.on.changed();

@@ -2,7 +2,7 @@
 import { get, post, remove } from "./api.js";
 import { byId, el, plural, size } from "./dom.js";
 import { said } from "./ruling.js";
-import { shootId, tell, trying, working } from "./shell.js";
+import { shootId, tell, trying } from "./shell.js";
 
 const state = { folder: "", files: [], chosen: new Set(), known: new Map(), loading: 0 };
 
@@ -128,7 +128,6 @@ async function follow(job) {
     if (now.stage === "files") byId("job-text").textContent = `${now.done} of ${now.total} files`;
     else if (now.stage === "matching") byId("job-text").textContent = "Frames are matched to the reference of their preset.";
     else if (now.stage === "pictures") byId("job-text").textContent = `${plural(into, "file")} in; pictures: ${now.pending} to go`;
-    working(now.stage === "done" ? "" : `Import ${now.done} of ${now.total}`);
     if (now.stage === "done") {
       const words = [`${plural(into, "file")} brought in`];
       if (already) words.push(`${already} were in already`);

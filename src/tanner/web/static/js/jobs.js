@@ -1,9 +1,9 @@
 // A match that runs behind the scenes is told when it is over.
 import { get } from "./api.js";
-import { tell, trying, working } from "./shell.js";
+import { tell, trying } from "./shell.js";
 
 // said(job) is called at each look, done() at the end.
-export async function followMatch(number, done, said = (job) => working(job.over ? "" : `Match ${job.done} of ${job.count}`)) {
+export async function followMatch(number, done, said = () => null) {
   if (!number) return;
   for (;;) {
     const job = await trying(() => get(`/api/match/${number}`));

@@ -4,7 +4,7 @@ import { byId, el, number, plural, svg } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { followMatch } from "./jobs.js";
 import { Large, outlines } from "./large.js";
-import { shootId, tell, trying, useKeys } from "./shell.js";
+import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 
 const AXES = [
   { name: "L*", index: 0, low: "darker", high: "lighter" },
@@ -162,12 +162,8 @@ function told() {
   const one = n === 1 ? state.figures?.frames.find((f) => f.frame === here[0])?.name.replace(/\.[^.]+$/, "") : "";
   byId("chosen-text").textContent = n ? one || plural(n, "frame") : "nothing chosen";
   byId("bring-chosen").disabled = !here.some((id) => id !== state.figures?.lead);
-  byId("carry-on").disabled = !state.active;
   // Not before all are measured: else some that are outside would be left.
   byId("bring-outside").disabled = !state.figures?.outside || state.figures.pending > 0;
-  byId("to-bench").disabled = !n;
-  byId("accept").disabled = !n;
-  byId("accept").textContent = n && here.every((id) => accepted(id)) ? "Accept no longer" : "Accept as it is …";
   for (const b of document.querySelectorAll("[data-nudge]")) b.disabled = !n;
   if (!byId("large").hidden) enlarge();
 }
@@ -240,7 +236,6 @@ function count() {
   byId("alike-go").disabled = !ticked().length;
 }
 byId("alike-within").addEventListener("change", alike);
-byId("carry-on").addEventListener("click", alike);
 byId("alike-go").addEventListener("click", async () => {
   if (await trying(() => post("/api/nudge", { frames: ticked(), ...like.moved }))) {
     byId("alike").close();
@@ -294,15 +289,14 @@ async function bring(ids) {
 }
 byId("bring-outside").addEventListener("click", () => bring(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)));
 byId("bring-chosen").addEventListener("click", () => bring(targets()));
-byId("to-bench").addEventListener("click", bench);
-byId("accept").addEventListener("click", async () => {
+async function accept() {
   const ids = targets();
   if (!ids.length) return;
   const off = ids.every((id) => accepted(id));
-  const reason = off ? "" : window.prompt("Why is it right as it is?", "meant to be so");
+  const reason = off ? "" : await ask({ title: "Accept as it is", label: "Why it is right", value: "meant to be so" });
   if (reason === null || (!off && !reason.trim())) return;
   if (await trying(() => post("/api/accept", { frames: ids, reason }))) load();
-});
+}
 
 async function nudge(ev) {
   const ids = targets();
@@ -370,19 +364,33 @@ byId("area-dialog").addEventListener("close", () => {
   if (!state.box) byId("by-area").value = state.kind;
 });
 
+const some = () => targets().length > 0;
+const outside = () => state.figures?.frames.filter((f) => f.outside).map((f) => f.frame) || [];
+const section = (name, ...commands) => commands.map((c) => ({ section: name, ...c }));
 useKeys("lineup", [
   { id: "right", key: "ArrowRight", label: "Next frame", run: () => walk(1) },
   { id: "left", key: "ArrowLeft", label: "Frame before", run: () => walk(-1) },
-  { id: "lighter", key: "+", label: "A sixth of a stop lighter", run: () => nudge(1 / 6) },
-  { id: "darker", key: "-", label: "A sixth of a stop darker", run: () => nudge(-1 / 6) },
-  { id: "lighter-more", key: "Shift+ArrowUp", label: "A third of a stop lighter", run: () => nudge(1 / 3) },
-  { id: "darker-more", key: "Shift+ArrowDown", label: "A third of a stop darker", run: () => nudge(-1 / 3) },
-  { id: "bring", key: "i", label: "Bring in these", run: () => bring(targets()) },
-  { id: "alike", key: "c", label: "Carry the correction on to the others like it", run: alike },
-  { id: "large", key: "v", label: "Chart or large", run: () => see(byId("large").hidden ? "large" : "chart") },
-  { id: "outside", key: "x", label: "Choose all that are outside", run: () => choose(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)) },
-  { id: "all", key: "Ctrl+a", label: "Choose all", run: () => choose(state.figures.frames.map((f) => f.frame)) },
-  { id: "open", key: "Enter", label: "Open on the Bench", run: bench },
+  ...section(
+    "Correct",
+    { id: "lighter", key: "+", label: "A sixth of a stop lighter", can: some, run: () => nudge(1 / 6) },
+    { id: "darker", key: "-", label: "A sixth of a stop darker", can: some, run: () => nudge(-1 / 6) },
+    { id: "lighter-more", key: "Shift+ArrowUp", label: "A third of a stop lighter", can: some, run: () => nudge(1 / 3) },
+    { id: "darker-more", key: "Shift+ArrowDown", label: "A third of a stop darker", can: some, run: () => nudge(-1 / 3) },
+    { id: "bring", key: "i", label: "Bring in these", can: some, run: () => bring(targets()) },
+    { id: "alike", key: "c", label: "The others like it: carry this correction on …", can: () => Boolean(state.active), run: alike },
+    { id: "accept", label: "Accept as it is …", can: () => some() && !targets().every(accepted), run: accept },
+    { id: "accept-off", label: "Accept no longer", can: () => some() && targets().every(accepted), run: accept },
+  ),
+  ...section(
+    "See",
+    { id: "large", key: "v", label: "Chart or large", run: () => see(byId("large").hidden ? "large" : "chart") },
+    { id: "open", key: "Enter", label: "Open on the Bench", can: () => Boolean(state.active), run: bench },
+  ),
+  ...section(
+    "Choose",
+    { id: "outside", key: "x", label: "Choose all that are outside", can: () => outside().length > 0, run: () => choose(outside()) },
+    { id: "all", key: "Ctrl+a", label: "Choose all", run: () => choose(state.figures.frames.map((f) => f.frame)) },
+  ),
 ]);
 state.kind = sessionStorage.getItem(`tanner.lineup.kind.${shootId}`) || "backdrop";
 byId("by-area").value = state.kind;

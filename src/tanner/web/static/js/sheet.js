@@ -15,7 +15,7 @@ import { Filter } from "./sheet-filter.js";
 import { Dragging, followChoice, Proposal } from "./sheet-sets.js";
 import { Sidecars } from "./sidecars.js";
 import { place } from "./sheet-layout.js";
-import { shootId, tell, trying, useKeys } from "./shell.js";
+import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 import { openWords } from "./words.js";
 
 const roll = byId("roll");
@@ -138,7 +138,7 @@ function head(item) {
 }
 
 async function rename(set) {
-  const name = window.prompt("Name of the set", set.name);
+  const name = await ask({ title: "Rename the set", label: "Name", value: set.name });
   if (name && name !== set.name && (await trying(() => post(`/api/sets/${set.id}/name`, { name })))) load();
 }
 

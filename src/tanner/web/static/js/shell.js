@@ -2,6 +2,8 @@
 import { post } from "./api.js";
 import { byId, el } from "./dom.js";
 import { Keys } from "./keys.js";
+import { beginWalk } from "./walk.js";
+import "./work.js";
 
 export const shootId = Number(document.body.dataset.shoot) || null;
 
@@ -23,8 +25,17 @@ export async function trying(work) {
   }
 }
 
-export function working(text) {
-  byId("work").textContent = text || "";
+// Asks for a line of text; null when it is left.
+export function ask({ title, label, value = "" }) {
+  const dialog = byId("ask-dialog");
+  const field = byId("ask-value");
+  byId("ask-title").textContent = title;
+  byId("ask-label").textContent = label;
+  field.value = value;
+  dialog.returnValue = "";
+  dialog.showModal();
+  field.select();
+  return new Promise((done) => dialog.addEventListener("close", () => done(dialog.returnValue === "yes" && field.value.trim() ? field.value.trim() : null), { once: true }));
 }
 
 async function step(way) {
@@ -64,7 +75,7 @@ export function useKeys(screen, commands) {
       ]
     : [];
   keys?.destroy();
-  const menu = { id: "commands", key: "c", label: "All commands of this page", run: () => keys.menu?.open() };
+  const menu = { id: "commands", key: ".", label: "All commands of this page", run: () => keys.menu?.open() };
   keys = new Keys(screen, [...commands, ...common, ...(commands.some((c) => c.section) ? [menu] : [])]);
   return keys;
 }
@@ -77,6 +88,7 @@ document.addEventListener("click", (event) => {
   if (what === "undo") undo();
   if (what === "redo") redo();
   if (what === "help") help();
+  if (what === "walk") beginWalk(Number(button.dataset.shoot), Number(button.dataset.frame) || null);
 });
 
 function help() {

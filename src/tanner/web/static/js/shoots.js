@@ -2,6 +2,7 @@
 import { get, post } from "./api.js";
 import { byId, el } from "./dom.js";
 import { lastPlace, trying } from "./shell.js";
+import { noWalk, walked } from "./walk.js";
 
 byId("new-shoot").addEventListener("submit", async (event) => {
   event.preventDefault();
@@ -71,4 +72,13 @@ if (last) {
     picture.hidden = true;
     byId("go-on").hidden = false;
   }
+}
+
+const offer = byId("first-walk");
+if (offer) {
+  offer.hidden = walked();
+  byId("no-walk").addEventListener("click", () => {
+    noWalk();
+    offer.hidden = true;
+  });
 }

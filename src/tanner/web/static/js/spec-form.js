@@ -1,6 +1,6 @@
 // The form of an output spec, with the names that its templates give to real frames while they are typed.
 import { get, post, remove } from "./api.js";
-import { byId, el } from "./dom.js";
+import { byId, el, size } from "./dom.js";
 import { shootId, trying } from "./shell.js";
 
 const NEW = { title: "", size: "long:2048", enlarge: "never", border: 0, ground: "#ffffff", format: "jpeg", quality: 92, most_kb: 0, chroma: "auto", compression: "none", space: "srgb", icc: "", intent: "relative", black_point: true, sharpen: "none", sharpen_strength: 100, ppi: 300, metadata: "all", place: true, keywords: true, alternates: true, name: "{name}", subfolder: "", exists: "number", mark: { kind: "none", text: "", picture: "", place: "bottom right", size: 25, margin: 3, opacity: 60 } };
@@ -35,8 +35,19 @@ export function openSpec(spec) {
   byId("spec-error").textContent = "";
   byId("spec-delete").hidden = !editing;
   fields();
-  names();
+  byId("s-picture").hidden = true;
+  byId("s-about").textContent = "";
+  preview();
   byId("spec-dialog").showModal();
+}
+
+// Only what the chosen format and choices need is there: a field goes with its label.
+function need(id, needed) {
+  const field = byId(id);
+  const row = field.closest(".fields > *") || field;
+  const label = row.previousElementSibling;
+  row.hidden = !needed;
+  if (label?.matches("label, span")) label.hidden = !needed;
 }
 
 function fields() {
@@ -49,19 +60,22 @@ function fields() {
   byId("s-word").textContent = { mp: "million px", percent: "%" }[kind] || "";
   const format = value("s-format");
   const dng = format === "dng";
-  byId("s-quality").disabled = byId("s-most").disabled = !LOSSY.includes(format);
-  byId("s-chroma").disabled = !(format === "jpeg" || format.startsWith("avif"));
-  byId("s-compression").disabled = !format.startsWith("tiff");
-  byId("s-space").disabled = dng || Boolean(value("s-icc"));
-  for (const id of ["s-intent", "s-black"]) byId(id).disabled = dng || !value("s-icc");
-  for (const id of ["s-icc", "s-sharpen", "s-border", "s-mark"]) byId(id).disabled = dng;
-  byId("s-strength").disabled = dng || value("s-sharpen") === "none";
-  byId("s-ground").disabled = dng || (kind !== "pad" && !Number(value("s-border")));
-  for (const id of ["s-place", "s-keywords"]) byId(id).disabled = value("s-metadata") !== "all";
+  need("s-enlarge", kind !== "original");
+  need("s-quality", LOSSY.includes(format));
+  need("s-chroma", format === "jpeg" || format.startsWith("avif"));
+  need("s-compression", format.startsWith("tiff"));
+  need("s-space", !dng && !value("s-icc"));
+  need("s-icc", !dng && byId("s-icc").options.length > 1);
+  need("s-intent", !dng && Boolean(value("s-icc")));
+  for (const id of ["s-sharpen", "s-border", "s-mark"]) need(id, !dng);
+  byId("s-finish").hidden = dng;
+  byId("s-strength-line").hidden = value("s-sharpen") === "none";
+  need("s-ground", !dng && (kind === "pad" || Number(value("s-border")) > 0));
+  for (const id of ["s-place", "s-keywords"]) byId(id).closest("label").hidden = value("s-metadata") !== "all";
   const mark = dng ? "none" : value("s-mark");
-  byId("s-mark-text").disabled = mark !== "text";
-  byId("s-mark-picture").disabled = mark !== "picture";
-  for (const name of ["place", "size", "margin", "opacity"]) byId(`s-mark-${name}`).disabled = mark === "none";
+  need("s-mark-text", mark === "text");
+  need("s-mark-picture", mark === "picture");
+  for (const id of ["s-mark-place", "s-mark-size"]) need(id, mark !== "none");
 }
 form.addEventListener("change", fields);
 
@@ -84,35 +98,53 @@ function read() {
   return spec;
 }
 
-// Names of a few real frames, while the template is being typed.
+// Names of a few real frames, and one of them as it would be written, while the spec is being changed.
 let asked = 0;
 let timer = null;
-async function names() {
+async function preview() {
   const mine = ++asked;
   const given = wish();
-  if (!given?.frames.length) return;
+  if (!given?.frames.length) {
+    byId("s-about").textContent = "Choose frames, and one of them is shown here as it will be written.";
+    return;
+  }
   const spec = read();
+  spec.title ||= "Output";
   const most = [...new Set([0, 1, Math.floor(given.frames.length / 2), given.frames.length - 1])].filter((i) => i < given.frames.length);
   try {
-    const found = await post(`/api/shoots/${shootId}/plan`, { ...given, frames: most.map((i) => given.frames[i]), specs: [{ ...spec, title: spec.title || "Output" }] });
+    const found = await post(`/api/shoots/${shootId}/plan`, { ...given, frames: most.map((i) => given.frames[i]), specs: [spec] });
     if (mine !== asked) return;
     byId("spec-error").textContent = "";
     byId("s-names").replaceChildren(
       ...found.rows.map((r) => {
         const notes = r.notes.filter((n) => n.startsWith("name") || n.startsWith("same") || n.startsWith("subfolder") || n.startsWith("the path"));
-        return el("li", {}, el("span", { text: r.target.replace(`${found.folder}/`, "") }), el("span", { class: "dim", text: ` ${r.width} × ${r.height}` }), ...notes.map((n) => el("span", { class: "note", text: n })));
+        return el("li", {}, el("span", { text: r.target.replace(`${found.folder}/`, "") }), el("span", { class: "dim", text: ` ${r.width} × ${r.height}` }), ...notes.map((n) => el("span", { class: "note block", text: n })));
       }),
     );
+    if (found.rows.length) await shown(mine, found.rows[0], spec, given.text);
   } catch (error) {
     if (mine !== asked) return;
     byId("spec-error").textContent = error.message;
     byId("s-names").replaceChildren();
   }
 }
-form.addEventListener("input", () => {
-  clearTimeout(timer);
-  timer = setTimeout(names, 150);
-});
+
+// The picture stays until the next one is there.
+async function shown(mine, row, spec, text) {
+  byId("s-about").textContent = `${row.name} is being written …`;
+  const made = await post(`/api/shoots/${shootId}/proof`, { frame: row.frame, spec, text, number: row.number });
+  if (mine !== asked) return;
+  byId("s-about").textContent = `${row.name}: ${made.width} × ${made.height} px, ${size(made.bytes)}${made.shown ? "" : ". Linear camera colour is not a picture to look at."}`;
+  byId("s-picture").hidden = !made.shown;
+  if (made.shown) byId("s-picture").src = `/api/proofs/${made.proof}`;
+}
+
+for (const kind of ["input", "change"]) {
+  form.addEventListener(kind, () => {
+    clearTimeout(timer);
+    timer = setTimeout(preview, 250);
+  });
+}
 
 form.addEventListener("submit", async (event) => {
   event.preventDefault();

@@ -18,8 +18,8 @@ export function followLine() {
   } else parts.push(el("span", { text: "on its own" }));
   parts.push(el("span", { class: "bar-fill" }));
   if (!state.frame.lead && state.frame.setName && !many) {
-    parts.push(el("button", { type: "button", class: "plain", text: state.frame.follows ? "Stand alone" : "Follow", onclick: () => bench.commit("/api/marks", { frames: [state.frame.id], follows: !state.frame.follows }) }));
-    parts.push(el("button", { type: "button", class: "plain", text: "Make lead", onclick: () => bench.commit(`/api/frames/${state.frame.id}/lead`, {}) }));
+    parts.push(el("button", { type: "button", text: state.frame.follows ? "Stand alone" : "Follow", title: state.frame.follows ? "The lead changes this frame no more" : "What the lead changes changes this frame too", onclick: () => bench.commit("/api/marks", { frames: [state.frame.id], follows: !state.frame.follows }) }));
+    parts.push(el("button", { type: "button", text: "Make lead", title: "The set follows this frame from now on", onclick: () => bench.commit(`/api/frames/${state.frame.id}/lead`, {}) }));
   }
   if (state.frame.follows) {
     const box = el("input", { type: "checkbox", checked: state.relative, id: "relative" });

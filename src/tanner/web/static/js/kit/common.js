@@ -1,0 +1,19 @@
+// What the parts of Kit share: a frame to try things on, links to files, removal.
+import { remove } from "../api.js";
+import { byId, el } from "../dom.js";
+import { trying } from "../shell.js";
+
+export const own = (key) => key.startsWith("own/");
+export const triedOn = () => Number(byId("tried-on")?.value) || null;
+export const exported = (url, name) => el("a", { class: "button no-underline", href: url, download: "", text: "Export", "aria-label": `Export ${name}` });
+
+export function deletes(url, name, then) {
+  return el("button", {
+    type: "button",
+    text: "Delete",
+    "aria-label": `Delete ${name}`,
+    onclick: async () => {
+      if (await trying(() => remove(url))) then();
+    },
+  });
+}

@@ -1,0 +1,19 @@
+// Output specs as cards: what each writes, with a drawing of its shape and size.
+import { get } from "../api.js";
+import { byId, el } from "../dom.js";
+import { trying } from "../shell.js";
+import { specDrawing } from "../spec-drawing.js";
+import { deletes, exported, own } from "./common.js";
+
+export async function specs() {
+  const data = await trying(() => get("/api/specs"));
+  if (!data) return;
+  byId("specs").replaceChildren(
+    ...data.specs.map((s) => {
+      const key = encodeURIComponent(s.key);
+      const tools = el("div", { class: "mt-2 flex gap-2" }, exported(`/api/specs/file?key=${key}`, s.title));
+      if (own(s.key)) tools.append(deletes(`/api/specs?key=${key}`, s.title, specs));
+      return el("article", { class: "card p-3" }, el("div", { class: "mb-1 flex items-center gap-3" }, specDrawing(s), el("h2", { text: s.title })), ...s.said.map((line) => el("p", { class: "dim", text: line })), tools);
+    }),
+  );
+}

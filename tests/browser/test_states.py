@@ -1,0 +1,44 @@
+"""Every page and dialog in its states: nothing cut off or overlapping at four sizes, axe finds nothing, nothing moves."""
+
+from pathlib import Path
+
+import pytest
+from bench.screens import PAGES, SIZES, states
+from playwright.sync_api import Page
+from serving import Running
+
+AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
+FITS = Path(__file__).parent / "fits.js"
+
+
+@pytest.mark.parametrize("name", PAGES)
+def test_nothing_is_cut_off_and_axe_finds_nothing(page: Page, server: Running, name: str) -> None:
+    trouble = []
+    for state in states(page, name):
+        for width, height in SIZES:
+            page.set_viewport_size({"width": width, "height": height})
+            page.wait_for_timeout(120)
+            trouble += [f"{name} {state} at {width}: {t}" for t in page.evaluate(FITS.read_text())]
+        page.set_viewport_size({"width": 1280, "height": 800})
+        page.evaluate(AXE.read_text())
+        for tone, rules in (("", "axe.run()"), ("dark", "axe.run({ runOnly: ['color-contrast'] })")):
+            page.evaluate("(tone) => { document.documentElement.dataset.tone = tone; }", tone)
+            found = page.evaluate(f"async () => (await {rules}).violations")
+            trouble += [f"{name} {state} {tone}: {v['id']}: {n['html'][:160]}" for v in found for n in v["nodes"][:3]]
+    assert trouble == [], "\n".join(trouble)
+
+
+@pytest.mark.parametrize(
+    "path", ["/", "/kit", "/shoots/1/sheet", "/shoots/1/bench", "/shoots/1/lineup", "/shoots/1/deliver"]
+)
+def test_nothing_moves_after_the_first_paint(page: Page, server: Running, path: str) -> None:
+    page.goto(path)
+    page.wait_for_timeout(1500)
+    shift = page.evaluate(
+        """() => new Promise((done) => {
+          let sum = 0;
+          new PerformanceObserver((list) => { for (const e of list.getEntries()) sum += e.value; }).observe({ type: "layout-shift", buffered: true });
+          setTimeout(() => done(sum), 200);
+        })"""
+    )
+    assert shift <= 0.02
