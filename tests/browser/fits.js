@@ -9,7 +9,7 @@
   for (const node of root.querySelectorAll("*")) {
     if (!seen(node) || node.closest("svg, .sr-only, .hidden-title, select, canvas, [data-key].curve")) continue;
     const style = getComputedStyle(node);
-    if (["auto", "scroll"].includes(style.overflowX) || style.textOverflow === "ellipsis" || node.closest('[class*="truncate"]')) continue;
+    if (["auto", "scroll"].includes(style.overflowX) || style.textOverflow === "ellipsis" || style.webkitLineClamp !== "none" || node.closest('[class*="truncate"]')) continue;
     const text = [...node.childNodes].some((c) => c.nodeType === 3 && c.textContent.trim());
     if (!text && !node.matches("button, .button, input[type=number], input[inputmode]")) continue;
     if (node.scrollWidth > node.clientWidth + 1 && style.display !== "inline") trouble.push(`cut off: ${name(node)}`);

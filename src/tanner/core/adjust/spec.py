@@ -24,6 +24,7 @@ class Spec:
         default_rule: name of the fact about a file that gives it a starting value (see `defaults`).
         default_value: that starting value.
         structure: says what a listed thing is: never scaled by a preset's amount, and never left out for it.
+        tab: under which word a group shows it, where there is too much for one list.
         help: one line.
     """
 
@@ -37,6 +38,7 @@ class Spec:
     widget: Widget = "rule"
     default_rule: Literal["raw", "lens"] | None = None
     default_value: float | None = None
+    tab: str = ""
 
 
 def param(neutral: Any, low: float | None = None, high: float | None = None, **spec: Any) -> Any:

@@ -27,7 +27,7 @@ class Output(NamedTuple):
 
 
 @kernel
-def _cube_roots(v, out, n):
+def cube_roots(v, out, n):
     """By a first guess from the exponent's bits, one of Halley's steps and one of Newton's, in vectors.
 
     The processor divides roughly here (14 bits): so the last step only divides what is left to be corrected.
@@ -62,9 +62,9 @@ def bring_in(rows, cones, n):
         r[j] = to[0, 0] * x + to[0, 1] * y + to[0, 2] * z
         g[j] = to[1, 0] * x + to[1, 1] * y + to[1, 2] * z
         b[j] = to[2, 0] * x + to[2, 1] * y + to[2, 2] * z
-    _cube_roots(r, p_row, n)
-    _cube_roots(g, q_row, n)
-    _cube_roots(b, s_row, n)
+    cube_roots(r, p_row, n)
+    cube_roots(g, q_row, n)
+    cube_roots(b, s_row, n)
     m00, m01, m02 = back[0, 0], back[0, 1], back[0, 2]
     m10, m11, m12 = back[1, 0], back[1, 1], back[1, 2]
     m20, m21, m22 = back[2, 0], back[2, 1], back[2, 2]

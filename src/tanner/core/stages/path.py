@@ -17,7 +17,19 @@ from tanner.core.noise.sharpen import Detail
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
-from tanner.core.stages import camera, local, look, output, profile_tables, saturation, tone, vignette
+from tanner.core.stages import (
+    camera,
+    channels,
+    lightness,
+    local,
+    look,
+    mixer,
+    output,
+    profile_tables,
+    saturation,
+    tone,
+    vignette,
+)
 from tanner.core.stages.stage import F32, WORK_ROWS, At, Frame, Stage, fuse
 
 if TYPE_CHECKING:
@@ -30,7 +42,10 @@ POINT: tuple[Stage, ...] = (
     vignette.STAGE,
     profile_tables.LOOK,     # the profile's second table
     tone.STAGE,              # base curve, contrast, levels, point curve
+    channels.STAGE,          # levels and curves of single channels
+    lightness.STAGE,         # the curve of lightness alone
     saturation.STAGE,
+    mixer.STAGE,             # hue ranges, balance, black and white
     look.STAGE,              # a .cube
     output.STAGE,            # to the output space, then the root
 )  # fmt: skip

@@ -76,10 +76,9 @@ def tone_row(r: F32, g: F32, b: F32, at: At, p: Tone) -> None:
 
 def _key(frame: Frame, development: "Development") -> Hashable:
     """What bends the tone: exposure does not, so that dragging it makes no table anew."""
-    light, profile = development.group(Light), development.group(Profile)
-    points = development.group(Curve).points
+    light, profile, curve = development.group(Light), development.group(Profile), development.group(Curve)
     return (
-        light.contrast, light.white_point, light.black_point, development.group(Levels), tuple(map(tuple, points)),
+        light.contrast, light.white_point, light.black_point, development.group(Levels).of(), tuple(map(tuple, curve.points)), curve.rising,
         profile.curve_strength, profile.camera,
     )  # fmt: skip
 

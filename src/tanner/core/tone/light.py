@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.spec import Group, param
-from tanner.core.tone.curve import Curve, evaluate
-from tanner.core.tone.levels import Levels, levelled
+from tanner.core.tone.curve import Curve, evaluate, is_straight
+from tanner.core.tone.levels import NEUTRAL, Levels, levelled
 
 TABLE_TOP = 8.0
 """Highest scene-linear value that the tone table covers; 1 is the sensor's white."""
@@ -115,7 +115,7 @@ def tone_of(
     """
     bent = base_curve(x) if points is None else profile_curve(points, x)
     y = x + (bent - x) * curve_strength
-    bends = levels != Levels() or curve.points != Curve().points
+    bends = levels.of() != NEUTRAL or not is_straight(curve.points)
     if not (light.white_point or light.black_point or light.contrast or bends):
         return y
     # Above white the display curve goes on as a straight line, so that nothing is clipped here.
@@ -130,9 +130,9 @@ def tone_of(
         low = p * (np.minimum(inside, p) / p) ** g
         high = 1 - (1 - p) * ((1 - np.maximum(inside, p)) / (1 - p)) ** g
         inside = np.where(inside < p, low, high)
-    if levels != Levels():
-        inside = levelled(levels, inside)
-    inside = evaluate(curve, inside)
+    if levels.of() != NEUTRAL:
+        inside = levelled(levels.of(), inside)
+    inside = evaluate(curve.points, inside, curve.rising)
     result = from_display(inside)
     if not light.contrast and not bends:
         result = np.where(e > 1, 1 + (e - 1) / slope, result)

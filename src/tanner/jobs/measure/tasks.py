@@ -125,3 +125,19 @@ def _skin_numbers(source: Source, numbers: NDArray[np.float32]) -> NDArray[np.fl
     small = cv2.resize(numbers, mask.shape[::-1], interpolation=cv2.INTER_AREA)
     mean: NDArray[np.float64] = small[mask].mean(axis=0).astype(np.float64)
     return mean
+
+
+def measured_for_automatic(path: str, values: dict[str, Any], ev: float) -> Any:
+    """What the automatic start goes by, of one frame (see `core.series.automatic`)."""
+    from tanner.core.series.automatic import measured
+    from tanner.core.small import read_small
+
+    return measured(read_small(Path(path)), values, ev)
+
+
+def level_ends_of(path: str, values: dict[str, Any], share: float, channel: str) -> tuple[float, float]:
+    """Black and white for levels (see `core.series.automatic.level_ends`)."""
+    from tanner.core.series.automatic import level_ends
+    from tanner.core.small import read_small
+
+    return level_ends(read_small(Path(path)), values, share, channel)

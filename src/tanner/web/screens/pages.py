@@ -123,6 +123,7 @@ def deliver_page(request: Request, shoot_id: int, services: WithServices) -> Res
         tokens=TOKENS,
         formats=FORMATS,
         places=PLACES,
+        specs=len(services.library.specs()[0]),
         roots=[str(r) for r in services.folders.roots],
     )
 

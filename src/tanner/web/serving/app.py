@@ -14,6 +14,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from tanner.core.errors import NotAllowed, TannerError
 from tanner.web.api import (
     areas,
+    automatic,
     deliver,
     frames,
     geometry,
@@ -74,6 +75,7 @@ def create_app(services: Services, *, development: bool = False) -> FastAPI:
         imports,
         frames,
         areas,
+        automatic,
         sets,
         bench,
         deliver,

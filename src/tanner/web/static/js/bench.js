@@ -1,9 +1,13 @@
 // The Bench: one frame and its set. Controls write into the frame's own layer; nothing needs saving.
 import { get, post } from "./api.js";
 import { Areas } from "./areas.js";
+import { openAutomatic } from "./automatic.js";
 import { benchCommands } from "./bench/commands.js";
 import * as follows from "./bench/follow.js";
 import { changed, infoOf, relativeKeys, shown, state, subscribe, table, titles } from "./bench/state.js";
+import { LevelHandles } from "./bench/level-handles.js";
+import { ScopeDrag } from "./bench/scope-drag.js";
+import { Tabs } from "./bench/tabs.js";
 import { View } from "./bench/view.js";
 import * as white from "./bench/white.js";
 import { carryOver } from "./carry.js";
@@ -23,6 +27,7 @@ import { Ribbon } from "./ribbon.js";
 import { Rule } from "./rule.js";
 import { keepPlace, shootId, tell, trying, useKeys } from "./shell.js";
 import { LensChoice } from "./lens.js";
+import { Wheel } from "./wheel.js";
 import { Line } from "./socket.js";
 
 const controls = new Map();
@@ -172,6 +177,7 @@ async function loadFrame(id, quiet = false) {
 
 function fill() {
   for (const [key, control] of controls) control.set(shown(key), infoOf(key));
+  turn();
   for (const box of document.querySelectorAll(".switch input")) box.checked = shown(box.dataset.key);
   for (const list of document.querySelectorAll("select[data-key]")) list.value = shown(list.dataset.key);
   tools.fill();
@@ -270,11 +276,35 @@ for (const root of document.querySelectorAll(".group:not([data-group=areas]) .ru
   controls.set(about.key, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
 }
 const panel = byId("groups");
+const tabs = [...panel.querySelectorAll(".group-tabs")].map((root) => new Tabs(root));
+subscribe(() => tabs.forEach((t) => t.marks()));
+const wheels = [...panel.querySelectorAll(".wheel")].map((root) => {
+  const { zone } = root.dataset;
+  const group = root.closest(".group").dataset.group;
+  const [hue, strength] = (root.dataset.names || `${zone}_hue ${zone}_strength`).split(" ").map((n) => `${group}.${n}`);
+  return new Wheel(root, `Wheel of ${zone}`, hue, strength);
+});
+const moving = (values) => {
+  Object.assign(state.draft, values);
+  for (const key of Object.keys(values)) controls.get(key)?.set(shown(key), infoOf(key));
+  handles.draw();
+  redraw(true);
+};
+const handles = new LevelHandles({ shown, move: moving, edit: (values) => edit(values) });
+subscribe(() => handles.draw());
+panel.addEventListener("click", (event) => event.target.closest(".group-tabs") && handles.draw());
+new ScopeDrag({ shown, table, move: (key, value) => moving({ [key]: value }), set: (key, value) => edit({ [key]: value }), giveUp: (key) => commit("/api/giveup", { frames: targets(), keys: [key] }) });
+byId("light-automatic").addEventListener("click", () => openAutomatic(targets(), refresh));
+panel.addEventListener("wheel:move", (event) => moving(event.detail.values));
+panel.addEventListener("wheel:set", (event) => edit(event.detail.values));
 panel.addEventListener("rule:move", (event) => {
   state.draft[event.detail.key] = event.detail.value;
   grid(event.detail.key);
+  turn();
+  handles.draw();
   redraw(true);
 });
+const turn = () => wheels.forEach((w) => w.set(shown(w.hue), shown(w.strength)));
 panel.addEventListener("rule:set", (event) => {
   state.draft[event.detail.key] = event.detail.value;
   grid(event.detail.key);
@@ -294,6 +324,7 @@ function open(name) {
   sessionStorage.setItem("tanner.group", state.group);
   for (const b of document.querySelectorAll("#index [data-group]")) b.setAttribute("aria-pressed", b.dataset.group === state.group);
   for (const s of document.querySelectorAll(".group[data-group]")) s.hidden = s.dataset.group !== state.group;
+  handles.draw();
   white.stopPick();
   tools.stop();
   areas.begin(null);
@@ -464,7 +495,7 @@ function toSheet() {
   else if (tools.lines) tools.stop();
   else location.href = `/shoots/${shootId}/sheet`;
 }
-useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), open, tools, toSheet }));
+useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, toSheet }));
 
 await loadSheet();
 view.kitFiles().then(() => state.frame && fill());

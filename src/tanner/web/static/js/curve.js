@@ -60,8 +60,10 @@ export class Curve {
     this.frame = svg("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, role: "group", tabindex: 0, "aria-label": about.label }, grid, even, this.lead, this.line, this.dots);
     root.append(this.frame);
     this.text = el("span", { class: "dim" });
+    this.fields = ["In", "Out"].map((name, axis) => el("input", { class: "w-14", inputmode: "decimal", autocomplete: "off", "aria-label": `${name}, % of the chosen point of ${about.label}`, onchange: (event) => this.number(axis, event.target) }));
+    this.numbers = el("span", { class: "flex items-center gap-1" }, this.fields[0], el("span", { text: "% to" }), this.fields[1], el("span", { text: "%" }));
     this.reset = el("button", { type: "button", class: "rule-reset", text: "reset", onclick: () => this.emit("giveup") });
-    this.foot = el("div", { class: "curve-text" }, this.text, this.reset);
+    this.foot = el("div", { class: "curve-text min-h-7 items-center" }, this.text, this.numbers, this.reset);
     root.after(this.foot);
     this.listen();
     this.draw();
@@ -85,7 +87,21 @@ export class Curve {
     );
     this.reset.hidden = !this.info?.own;
     const p = this.points[this.chosen];
-    this.text.textContent = p ? `${number(p[0] * 100, 1)} % to ${number(p[1] * 100, 1)} %` : `${this.points.length} points`;
+    this.text.textContent = p ? "" : `${this.points.length} points`;
+    this.numbers.hidden = !p;
+    if (p) this.fields.forEach((field, axis) => document.activeElement !== field && (field.value = number(p[axis] * 100, 1)));
+  }
+
+  // The chosen point by number: from 0 to 100, between its neighbours.
+  number(axis, field) {
+    const value = Number(field.value.replace(",", ".").replace("−", "-"));
+    const p = this.points[this.chosen];
+    if (p && Number.isFinite(value)) {
+      this.place(this.chosen, axis ? p[0] : value / 100, axis ? value / 100 : p[1]);
+      this.emit("set");
+    }
+    field.value = number(this.points[this.chosen][axis] * 100, 1);
+    this.draw();
   }
 
   emit(kind) {

@@ -141,7 +141,7 @@ function rows(list, specs) {
         el("td", { class: "num", text: `${r.width} × ${r.height}` }),
         el("td", { class: "num", text: size(r.bytes) }),
         el("td", {}, el("button", { type: "button", class: "link", title: "A proof of this file at its true size", text: under(r.target, state.plan.folder), onclick: () => proof(r, specs[r.spec]) })),
-        el("td", { class: "notes-cell" }, ...notes(r.notes)),
+        el("td", { class: "notes-cell truncate", title: r.notes.join("; ") }, ...notes(r.notes)),
       ),
     ),
   );
@@ -176,6 +176,7 @@ async function checks(mine, frames) {
       const cell = row.lastElementChild;
       cell.querySelectorAll(".seen, .dim").forEach((n) => n.remove());
       cell.append(...said.map((n) => el("span", { class: "note seen", text: n })));
+      cell.title = [...cell.querySelectorAll(".note")].map((n) => n.textContent).join("; ");
     }
     counted(state.plan.rows);
     if (!found.pending) return;
@@ -222,11 +223,11 @@ async function loadSpecs() {
         localStorage.setItem("tanner.specs", JSON.stringify([...state.chosen]));
         plan();
       });
-      const [first, ...more] = spec.said;
-      const label = el("label", { for: `spec-${spec.key}`, class: "min-w-0 flex-1 cursor-pointer", title: more.join("\n") }, el("b", { class: "block", text: spec.title }), el("span", { class: "dim block text-small", text: first }));
+      const [first] = spec.said;
+      const label = el("label", { for: `spec-${spec.key}`, class: "min-w-0 flex-1 cursor-pointer", title: spec.said.join("\n") }, el("b", { class: "block", text: spec.title }), el("span", { class: "dim line-clamp-2 text-small", text: first }));
       const own = spec.key.startsWith("own/");
       const edit = el("button", { type: "button", text: own ? "Change" : "Copy", "aria-label": `${own ? "Change" : "Copy"} ${spec.title}`, title: own ? "" : "A spec of your own that begins as this one", onclick: () => openSpec(spec) });
-      return el("div", { class: "spec-row card mb-1 flex items-center gap-2.5 px-2 py-1.5" }, box, specDrawing(spec), label, edit);
+      return el("div", { class: "spec-row card mb-1 flex h-16 items-center gap-2.5 px-2" }, box, specDrawing(spec), label, edit);
     }),
   );
   plan();

@@ -41,6 +41,7 @@ export function sheetCommands({ state, ids, actions, walk, walkRow, choose, mark
       { id: "rules", label: "Presets by the rules …", run: actions.rules },
       { id: "carry", key: "o", label: "Carry over …", run: actions.carry },
       { id: "match", label: "Match …", can: () => some() && !(state.chosen.size === 1 && (only().lead || !only().set)), run: actions.match },
+      { id: "automatic", key: "u", label: "Automatic start …", run: actions.automatic },
       { id: "reset", label: "Reset …", run: actions.reset },
       { id: "alternate", key: "Shift+a", label: "Alternate: one more development of the file", run: actions.alternate },
     ),

@@ -1,5 +1,6 @@
 // The Sheet: contact sheet in rows by set. Only what is near the window is in the page.
 import { get, post } from "./api.js";
+import { openAutomatic } from "./automatic.js";
 import { carryOver } from "./carry.js";
 import { byId, el, number, plural } from "./dom.js";
 import { opens } from "./commands.js";
@@ -306,6 +307,7 @@ const actions = {
   keep: () => marking({ verdict: judged("keep") ? "undecided" : "keep" }),
   drop: () => marking({ verdict: judged("drop") ? "undecided" : "drop" }),
   reset: () => resetFrames(ids(), load),
+  automatic: () => openAutomatic(ids(), load),
   profile: () => (location.href = `/shoots/${shootId}/profile?frame=${ids()[0]}`),
   lead: () => change(`/api/frames/${ids()[0]}/lead`, {}),
   split: () => change("/api/sets/move", { frames: ids() }),

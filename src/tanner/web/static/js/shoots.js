@@ -2,7 +2,7 @@
 import { get, post } from "./api.js";
 import { byId, el } from "./dom.js";
 import { lastPlace, trying } from "./shell.js";
-import { noWalk, walked } from "./walk.js";
+import { noWalk } from "./walk.js";
 
 byId("new-shoot").addEventListener("submit", async (event) => {
   event.preventDefault();
@@ -65,20 +65,12 @@ if (last) {
   const picture = byId("go-on-picture");
   byId("go-on-text").textContent = `${last.screen}: ${last.shoot}`;
   byId("go-on").href = last.url;
-  if (last.frame) {
-    picture.addEventListener("load", () => (byId("go-on").hidden = false));
-    picture.src = `/api/frames/${last.frame}/picture`;
-  } else {
-    picture.hidden = true;
-    byId("go-on").hidden = false;
-  }
+  picture.hidden = !last.frame;
+  picture.addEventListener("error", () => (byId("go-on").hidden = true));
+  if (last.frame) picture.src = `/api/frames/${last.frame}/picture`;
 }
 
-const offer = byId("first-walk");
-if (offer) {
-  offer.hidden = walked();
-  byId("no-walk").addEventListener("click", () => {
-    noWalk();
-    offer.hidden = true;
-  });
-}
+byId("no-walk")?.addEventListener("click", () => {
+  noWalk();
+  byId("first-walk").hidden = true;
+});

@@ -22,7 +22,6 @@ export function beginWalk(shoot, frame) {
   go();
 }
 
-export const walked = () => localStorage.getItem(STORE) === "seen";
 export const noWalk = () => localStorage.setItem(STORE, "seen");
 
 function go() {

@@ -4,8 +4,8 @@ import * as columns from "./columns.js";
 import { state, titles } from "./state.js";
 import * as white from "./white.js";
 
-// bench: {go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, open, tools, toSheet}
-export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, open, tools, toSheet }) {
+// bench: {go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, automatic, open, tools, toSheet}
+export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, automatic, open, tools, toSheet }) {
   const section = (name, ...commands) => commands.map((c) => ({ section: name, ...c }));
   const marks = (fields) => commit("/api/marks", { frames: targets(), ...fields });
   const crop = [["ArrowLeft", -0.01, 0, "left"], ["ArrowRight", 0.01, 0, "right"], ["ArrowUp", 0, -0.01, "up"], ["ArrowDown", 0, 0.01, "down"]];
@@ -34,6 +34,7 @@ export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targ
       { id: "lead", key: "t", label: "Make lead of its set", can: alone, run: () => commit(`/api/frames/${state.frame.id}/lead`, {}) },
       { id: "carry", key: "o", label: "Carry over …", run: () => carry() },
       { id: "reset", label: "Reset …", run: reset },
+      { id: "automatic", key: "u", label: "Automatic start …", run: automatic },
       { id: "pick", key: "p", label: "Pick a neutral place", run: () => (open("white"), byId("pick").click()) },
       { id: "choose-set", key: "Ctrl+a", label: "Choose the whole set", run: () => ribbon.all() },
     ),
