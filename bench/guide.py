@@ -10,6 +10,8 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, defaults, develop
+from tanner.core.colour.balance import ZONES
+from tanner.core.colour.ranges import HUES
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, render
 
@@ -23,8 +25,21 @@ LAMP, GUITAR, CORD, EVENING = (
     "shoot/AF0015.DNG",
     "card/DCIM/100ALDER/AF0040.DNG",
 )
-FRAMES = {"noise": EVENING, "detail": CORD, "colour": CORD, "levels": GUITAR, "curve": GUITAR}
+FRAMES = {
+    "noise": EVENING,
+    "structure": CORD,
+    "ranges": CORD,
+    "mono": CORD,
+    "detail": CORD,
+    "colour": CORD,
+    "levels": GUITAR,
+    "curve": GUITAR,
+}
 AT_FULL_SIZE = ("noise", "detail")  # what can only be seen px for px
+SPLIT = {
+    "balance.shadows_hue": 250.0, "balance.shadows_strength": 60.0,
+    "balance.highlights_hue": 60.0, "balance.highlights_strength": 60.0,
+}  # fmt: skip
 # Where a share of the range says nothing, or too much.
 VALUES = {
     "light.exposure": (-1.5, 1.5), "white.temperature": (3800.0, 8000.0), "white.tint": (-30.0, 30.0),
@@ -33,6 +48,12 @@ VALUES = {
     "noise.colour": (0.0, 100.0), "detail.amount": (0.0, 120.0), "levels.black": (8.0,), "levels.white": (70.0,), "levels.middle": (35.0, 65.0),
 }  # fmt: skip
 WITH = {  # what must be set for an adjustment to show
+    **{f"mono.{hue}": {"mono.amount": 100.0} for hue in HUES},
+    **{f"mono.{zone}_hue": {"mono.amount": 100.0, f"mono.{zone}_tint": 70.0} for zone in ("shadow", "highlight")},
+    **{f"mono.{zone}_tint": {"mono.amount": 100.0} for zone in ("shadow", "highlight")},
+    **{f"balance.{zone}_hue": {f"balance.{zone}_strength": 60.0} for zone in ZONES},
+    **{f"balance.{zone}_strength": {f"balance.{zone}_hue": 60.0} for zone in ZONES},
+    **{f"balance.{name}": SPLIT for name in ("low", "high", "softness")},
     "detail.radius": {"detail.amount": 120.0}, "detail.threshold": {"detail.amount": 120.0},
     "noise.detail": {"noise.luminance": 100.0}, "finish.vignette_middle": {"finish.vignette": -70.0},
     "finish.vignette_roundness": {"finish.vignette": -70.0}, "finish.vignette_softness": {"finish.vignette": -70.0},
@@ -83,7 +104,8 @@ def picture(key: str, path: Path) -> None:
     draw = ImageDraw.Draw(sheet)
     top = 0
     for (a, pieces), height in zip(rows, heights, strict=True):
-        draw.text((GAP, top + 5), a.spec.label, (27, 27, 27), font)
+        name = f"{a.spec.tab}: {a.spec.label}" if a.spec.tab else a.spec.label
+        draw.text((GAP, top + 5), name, (27, 27, 27), font)
         left = GAP
         for value, image in pieces:
             sheet.paste(image, (left, top + LABEL))
@@ -111,7 +133,8 @@ def main() -> None:
         for a in adjustments().values():
             if a.group == key and a.name != "enabled":
                 unit = f" ({a.spec.unit})" if a.spec.unit else ""
-                lines.append(f"- **{a.spec.label}**{unit}: {a.spec.help}")
+                tab = f"{a.spec.tab}, " if a.spec.tab else ""
+                lines.append(f"- {tab}**{a.spec.label}**{unit}: {a.spec.help}")
     (GUIDE / "8-adjustments.md").write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 

@@ -107,7 +107,7 @@ def test_levels_by_handles_and_by_themselves(page: Page, values: Values) -> None
     page.mouse.move(x - 60, y, steps=3)
     page.mouse.up()
     eventually(page, lambda: 70 < values().get("levels.green_white", 100) < 95)
-    page.get_by_label("clip").fill("1")
+    page.get_by_label("clip", exact=True).fill("1")
     page.get_by_role("button", name="Automatic ends").click()
     eventually(page, lambda: "levels.green_black" in values())
     group(page, "light")

@@ -11,7 +11,7 @@ from tanner.core.render.linear import pre_gains, resample
 from tanner.core.render.outside import linear_of
 from tanner.core.render.views import full_size, geometry_groups, geometry_only
 from tanner.core.render.white import as_shot_white
-from tanner.core.tone import base
+from tanner.core.tone import base, haze
 
 F32 = NDArray[np.float32]
 GUIDE_EDGE = 480
@@ -20,22 +20,55 @@ GUIDES: Slot[F32] = Slot("guides", keep=2, heavy=True)
 """Coefficients of the base layer (2, h, w), by the groups that affect geometry."""
 
 
+LAYERS = {"structure": (960, 1 / 160, 0.0018), "texture": (1920, 1 / 480, 0.0018)}
+"""Long edge, radius in shares of it, and variance of an edge of the finer layers (see `tone.base`)."""
+FINER: Slot[F32] = Slot("finer guides", keep=3, heavy=True)
+HAZES: Slot[tuple[F32, F32]] = Slot("hazes", keep=1, heavy=True)
+
+
+def _small(source: Source, development: Development, edge: int, draft: bool) -> tuple[F32, F32, F32]:
+    """The frame at a small size: its balanced planes (3, h, w), its luminance, and the gains of the file's own white.
+
+    By the file's own profile, as shot: light is chosen on it, so it must not move with the light.
+    """
+    w, h = full_size(source, development)
+    share = min(1.0, edge / max(w, h))
+    size = max(4, round(w * share)), max(4, round(h * share))
+    linear = linear_of(source, geometry_only(development), size, draft=draft)
+    planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+    resample(linear, 0, 0, planes)
+    camera, white = source.colour_by("")[0], as_shot_white(source)
+    numbers = camera.white_numbers(white)
+    gains = np.asarray(1 / (pre_gains(linear.source) * numbers), dtype=np.float32)
+    to_luminance = luminance_weights() @ (camera.to_working(white) @ np.diag(numbers) @ np.diag(gains))
+    return planes, np.tensordot(to_luminance, planes, axes=1).astype(np.float32), gains
+
+
 def base_layer(source: Source, development: Development, draft: bool) -> F32:
     """Coefficients of the base layer for this geometry, before white balance and exposure are chosen."""
 
     def make() -> F32:
-        w, h = full_size(source, development)
-        share = min(1.0, GUIDE_EDGE / max(w, h))
-        size = max(4, round(w * share)), max(4, round(h * share))
-        linear = linear_of(source, geometry_only(development), size, draft=draft)
-        planes = np.empty((3, size[1], size[0]), dtype=np.float32)
-        resample(linear, 0, 0, planes)
-        camera, white = source.colour_by("")[0], as_shot_white(source)
-        numbers = camera.white_numbers(white)
-        # By the file's own profile, as shot: light is chosen on it, so it must not move with the light.
-        gains = np.asarray(1 / (pre_gains(linear.source) * numbers), dtype=np.float32)
-        to_luminance = luminance_weights() @ (camera.to_working(white) @ np.diag(numbers) @ np.diag(gains))
-        luminance = np.tensordot(to_luminance, planes, axes=1).astype(np.float32)
-        return base.coefficients(luminance)
+        return base.coefficients(_small(source, development, GUIDE_EDGE, draft)[1])
 
     return source.memory.get(GUIDES, geometry_groups(development), make)
+
+
+def finer_layer(source: Source, development: Development, draft: bool, name: str) -> F32:
+    """Coefficients of one of the finer layers, see `LAYERS`."""
+    edge, share, variance = LAYERS[name]
+
+    def make() -> F32:
+        return base.coefficients(_small(source, development, edge, draft)[1], share, variance)
+
+    return source.memory.get(FINER, (name, geometry_groups(development)), make)
+
+
+def haze_of(source: Source, development: Development, draft: bool) -> tuple[F32, F32]:
+    """Coefficients of how much light comes through the haze, and the light of the haze itself in plane values, (3,)."""
+
+    def make() -> tuple[F32, F32]:
+        planes, luminance, gains = _small(source, development, GUIDE_EDGE, draft)
+        air, through = haze.estimate(planes * gains[:, None, None], luminance)
+        return through, np.asarray(air / gains, dtype=np.float32)
+
+    return source.memory.get(HAZES, geometry_groups(development), make)

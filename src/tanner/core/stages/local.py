@@ -64,7 +64,7 @@ def _guide_row(guide, row, x0, n, width, index, share, a, b):
 
 
 @kernel
-def _guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
+def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
     """The base layer's two coefficients along a run of output pixels, bilinear.
 
     A row of the guide serves many rows of pixels: it is spread out once, and what is left is straight lines between two.
@@ -121,7 +121,7 @@ def local_row(r: F32, g: F32, b: F32, at: At, p: Local) -> None:
     for j in range(n):
         lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
     log2_row(lum, log, n)
-    at.state[0] = _guide_line(
+    at.state[0] = guide_line(
         p.guide, at.y, at.x0, n, at.height, at.width, ca, cb, at.held, at.state[0], rows[5].view(np.int32), rows[6]
     )
     _gain_line(log, ca, cb, p.ev, p.terms[0], p.terms[1], p.terms[2], lum, n)
@@ -154,7 +154,7 @@ def local_row_fields(r: F32, g: F32, b: F32, at: At, p: Local, field: F32) -> No
         for j in range(n):
             lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
         log2_row(lum, log, n)
-        at.state[0] = _guide_line(
+        at.state[0] = guide_line(
             p.guide, at.y, at.x0, n, at.height, at.width, ca, cb, at.held, at.state[0], rows[5].view(np.int32), rows[6]
         )
         _gain_fields(log, ca, cb, p.ev, field[0], field[1], field[2], field[3], lum, n)

@@ -20,6 +20,7 @@ from tanner.core.optics.perspective import Perspective
 from tanner.core.stages import (
     camera,
     channels,
+    haze,
     lightness,
     local,
     look,
@@ -27,10 +28,11 @@ from tanner.core.stages import (
     output,
     profile_tables,
     saturation,
+    structure,
     tone,
     vignette,
 )
-from tanner.core.stages.stage import F32, WORK_ROWS, At, Frame, Stage, fuse
+from tanner.core.stages.stage import F32, HELD, WORK_ROWS, At, Frame, Stage, fuse
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -38,7 +40,9 @@ if TYPE_CHECKING:
 POINT: tuple[Stage, ...] = (
     camera.STAGE,            # balanced camera values to the working space, exposure
     profile_tables.HUE_SAT,  # the profile's first table
+    haze.STAGE,
     local.STAGE,             # highlights, shadows, local contrast
+    structure.STAGE,         # texture and structure
     vignette.STAGE,
     profile_tables.LOOK,     # the profile's second table
     tone.STAGE,              # base curve, contrast, levels, point curve
@@ -89,8 +93,8 @@ def develop_block(planes: F32, y0: int, x0: int, width: int, height: int, p: Any
         planes: float32 (3, h, w), which lie at y0, x0 in an output of width and height; p: `Parameters`.
     """
     h, w = planes.shape[1], planes.shape[2]
-    work, held = np.empty((WORK_ROWS, w), dtype=np.float32), np.empty((4, w), dtype=np.float32)
-    state = np.full(1, -2, dtype=np.int64)
+    work, held = np.empty((WORK_ROWS, w), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
+    state = np.full(HELD // 4, -2, dtype=np.int64)
     for i in range(h):
         at = At(y0 + i, x0, width, height, w, work, held, state)
         _together(planes[0, i], planes[1, i], planes[2, i], at, p)
@@ -101,9 +105,9 @@ def develop_block_with_areas(planes: F32, y0: int, x0: int, width: int, height: 
     """`develop_block` where areas move parameters of stages."""
     h, w = planes.shape[1], planes.shape[2]
     # Never narrower than the nodes of the map that a row needs.
-    work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((4, w), dtype=np.float32)
+    work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
     field = np.empty((areas.start.shape[0], w), dtype=np.float32)
-    state = np.full(1, -2, dtype=np.int64)
+    state = np.full(HELD // 4, -2, dtype=np.int64)
     for i in range(h):
         at = At(y0 + i, x0, width, height, w, work, held, state)
         fill_fields(areas, y0 + i, x0, field, work, w)

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 WORK_ROWS = 8
+HELD = 16
 
 
 class At(NamedTuple):
@@ -27,7 +28,8 @@ class At(NamedTuple):
     Attributes:
         y, x0: its first px in the output of width and height px; n: its length.
         work: float32 (WORK_ROWS, n), free for every stage.
-        held: float32 (4, n) and state: int64 (1,), which stay from row to row (see `local`).
+        held: float32 (HELD, n) and state: int64 (HELD / 4,), which stay from row to row: four rows and a number for each
+            layer that is read (see `local`).
     """
 
     y: int
@@ -49,7 +51,8 @@ class Frame:
         numbers: (3,) camera numbers of that white, the largest at 1; pre: (3,) the balance before demosaicing.
         ev: exposure in stops, the file's and the profile's share in it.
         space: one of `SPACES`.
-        guide: makes the base layer (see `tone.base`).
+        guide: makes the base layer (see `tone.base`); layer: one of the finer ones by its name; haze: see `tone.haze`.
+        noise: deviation of the roots of balanced values.
     """
 
     source: "Source"
@@ -61,6 +64,9 @@ class Frame:
     geometry: "Geometry"
     space: str
     guide: Callable[[], F32]
+    layer: Callable[[str], F32]
+    haze: Callable[[], tuple[F32, F32]]
+    noise: Callable[[], float]
 
     @property
     def table_first(self) -> bool:
