@@ -55,6 +55,21 @@ def main() -> None:
             page.locator('#index [data-group="light"]').click()
             settled(page)
             shot(page, "bench")
+            page.goto(f"{url}/shoots/1/bench?frame={frames['AF0017']}")
+            page.locator('#index [data-group="balance"]').click()
+            settled(page)
+            wheel = page.get_by_role("slider", name="Wheel of shadows")
+            wheel.focus()
+            for _ in range(4):
+                page.keyboard.press("Shift+ArrowUp")
+            for _ in range(12):
+                page.keyboard.press("Shift+ArrowLeft")
+            for _ in range(13):
+                page.keyboard.press("Shift+ArrowLeft")
+            settled(page)
+            shot(page, "balance")
+            page.keyboard.press("Home")
+            settled(page)
             # Two presets lie on this frame.
             kit = {p["name"]: p["key"] for p in page.request.get(f"{url}/api/presets").json()["presets"]}
             for name, amount in (("Window light", 100), ("Clear and close", 60)):
@@ -146,17 +161,17 @@ def main() -> None:
             page.wait_for_timeout(22_000)
             shot(page, "deliver")
             page.select_option("#which", "keep")
+            page.locator("summary", has_text="Documents").click()
             page.get_by_label("contact sheet").check()
             page.wait_for_timeout(1500)
             page.locator("#deliver-go").click()
-            page.locator("#rows .state-done").nth(3).wait_for(timeout=60_000)
-            shot(page, "deliver-running")
             page.locator("#run-close").wait_for(state="visible", timeout=180_000)
             page.locator("#run-view").click()
             page.wait_for_timeout(2500)
             shot(page, "deliver-finished")
             page.goto(f"{url}/kit")
-            page.wait_for_timeout(800)
+            page.locator(".preset-card", has_text="Warm shadows").click()
+            page.wait_for_timeout(9000)
             shot(page, "kit")
     finally:
         shutil.rmtree(root)

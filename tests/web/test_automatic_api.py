@@ -90,3 +90,20 @@ def test_levels_find_their_ends_with_the_stated_share(server: Running, originals
     assert (chosen <= 1).mean() < 0.03 and (chosen >= 254).mean() < 0.03
     assert Image.fromarray(pixels).size == (300, 200)
     server.post(f"/api/frames/{lead['id']}/levels", {"channel": channel, "share": 40}, expect=422)
+
+
+def test_a_cdl_file_becomes_curves_and_curves_a_file(server: Running) -> None:
+    (lead, *_) = frames(server)
+    file = b"<ColorCorrection id='w'><SOPNode><Slope>1.1 1 0.9</Slope><Offset>0 0 0.02</Offset><Power>1 1.1 1</Power></SOPNode><SatNode><Saturation>0.8</Saturation></SatNode></ColorCorrection>"
+    answer = server.client.post(f"/api/frames/{lead['id']}/cdl", params={"name": "w.cc"}, content=file)
+    assert (
+        answer.status_code == 200
+        and answer.json()["done"] == "Correction w"
+        and "saturation of 0.8" in answer.json()["notes"][0]
+    )
+    assert len(server.get(f"/api/frames/{lead['id']}")["values"]["curve.red"]) > 2
+    given = server.client.get(f"/api/frames/{lead['id']}/cdl.cc")
+    assert float(given.headers["x-tanner-off"]) < 0.5 and b"<Slope>1.1" in given.content.replace(b"1.0999", b"1.1000")
+    refused = server.client.post(f"/api/frames/{lead['id']}/cdl", params={"name": "w.cc"}, content=b"no")
+    assert refused.status_code == 422 and "w.cc" in refused.json()["error"]
+    server.post("/api/shoots/1/undo")

@@ -60,19 +60,24 @@ def preset_file(key: str, services: WithServices) -> Response:
     return Response(preset.to_json(), media_type="application/json", headers=headers)
 
 
-async def _body(request: Request, most: int = 1_000_000) -> bytes:
+async def body_of(request: Request, most: int = 1_000_000) -> bytes:
+    """The bytes of a small file that was sent.
+
+    Raises:
+        TannerError: it is larger than `most`.
+    """
     data = b""
     async for chunk in request.stream():
         data += chunk
         if len(data) > most:
-            raise TannerError("This file is too large for a preset.")
+            raise TannerError("This file is too large to be one of these.")
     return data
 
 
 @router.post("/presets/file")
 async def import_preset(request: Request, name: str, services: WithServices) -> dict[str, Any]:
     """Bring a preset in from the bytes of its file."""
-    return {"key": services.library.import_preset(await _body(request), name)}
+    return {"key": services.library.import_preset(await body_of(request), name)}
 
 
 @router.post("/presets/change")

@@ -5,6 +5,7 @@ import { openAutomatic } from "./automatic.js";
 import { benchCommands } from "./bench/commands.js";
 import * as follows from "./bench/follow.js";
 import { changed, infoOf, relativeKeys, shown, state, subscribe, table, titles } from "./bench/state.js";
+import * as grading from "./bench/grading.js";
 import { LevelHandles } from "./bench/level-handles.js";
 import { ScopeDrag } from "./bench/scope-drag.js";
 import { Tabs } from "./bench/tabs.js";
@@ -294,6 +295,7 @@ const handles = new LevelHandles({ shown, move: moving, edit: (values) => edit(v
 subscribe(() => handles.draw());
 panel.addEventListener("click", (event) => event.target.closest(".group-tabs") && handles.draw());
 new ScopeDrag({ shown, table, move: (key, value) => moving({ [key]: value }), set: (key, value) => edit({ [key]: value }), giveUp: (key) => commit("/api/giveup", { frames: targets(), keys: [key] }) });
+grading.begin(refresh);
 byId("light-automatic").addEventListener("click", () => openAutomatic(targets(), refresh));
 panel.addEventListener("wheel:move", (event) => moving(event.detail.values));
 panel.addEventListener("wheel:set", (event) => edit(event.detail.values));

@@ -1,0 +1,30 @@
+// ASC CDL files: read as curves of the channels, and written from them, with a word on what does not fit.
+import { upload } from "../api.js";
+import { byId, el } from "../dom.js";
+import { tell, trying } from "../shell.js";
+import { state } from "./state.js";
+
+// refresh() shows what was set
+export function begin(refresh) {
+  byId("cdl-file").addEventListener("change", async (event) => {
+    const [file] = event.target.files;
+    event.target.value = "";
+    if (!file) return;
+    const done = await trying(() => upload(`/api/frames/${state.frame.id}/cdl?name=${encodeURIComponent(file.name)}`, file));
+    if (!done) return;
+    tell([done.done ? `${file.name} is set as curves of red, green and blue.` : "The curves are like that already.", ...done.notes].join(" "));
+    refresh();
+  });
+  byId("cdl-export").addEventListener("click", () =>
+    trying(async () => {
+      const answer = await fetch(`/api/frames/${state.frame.id}/cdl.cc`);
+      if (!answer.ok) throw new Error((await answer.json()).error);
+      const off = Number(answer.headers.get("x-tanner-off"));
+      const url = URL.createObjectURL(await answer.blob());
+      const link = el("a", { href: url, download: `${state.frame.name.replace(/\.[^.]+$/, "")}.cc` });
+      link.click();
+      URL.revokeObjectURL(url);
+      tell(off <= 0.2 ? "The channels' levels and curves are in the file." : `Slope, offset and power cannot say all of these curves: the file is off by up to ${off} % of the scale.`);
+    }),
+  );
+}
