@@ -53,6 +53,7 @@ WITH = {  # what must be set for an adjustment to show
     **{f"mono.{zone}_tint": {"mono.amount": 100.0} for zone in ("shadow", "highlight")},
     **{f"balance.{zone}_hue": {f"balance.{zone}_strength": 60.0} for zone in ZONES},
     **{f"balance.{zone}_strength": {f"balance.{zone}_hue": 60.0} for zone in ZONES},
+    **{f"finish.grain_{name}": {"finish.grain": 80.0} for name in ("size", "roughness", "colour")},
     **{f"balance.{name}": SPLIT for name in ("low", "high", "softness")},
     "detail.radius": {"detail.amount": 120.0}, "detail.threshold": {"detail.amount": 120.0},
     "noise.detail": {"noise.luminance": 100.0}, "finish.vignette_middle": {"finish.vignette": -70.0},

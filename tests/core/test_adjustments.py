@@ -9,8 +9,10 @@ import pytest
 
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, blend, check_names, defaults, develop
 from tanner.core.adjust.spec import Spec
+from tanner.core.colour.balance import ZONES
 from tanner.core.colour.dcp import CameraProfile, write_dcp
 from tanner.core.colour.profile_store import PROFILE_STORE
+from tanner.core.colour.ranges import HUES
 from tanner.core.errors import SettingsError
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, render
@@ -41,6 +43,20 @@ CONTEXT = {
     "finish.vignette_highlights": {"finish.vignette": -100.0, "light.exposure": 2.0},
     "perspective.enabled": {"perspective.vertical": 10.0},
     "perspective.amount": {"perspective.vertical": 10.0},
+    "curve.rising": {"curve.points": [[0, 0], [0.4, 0.7], [0.6, 0.3], [1, 1]]},
+    "ranges.enabled": {"ranges.blue_saturation": -100.0},
+    "balance.enabled": {"balance.all_strength": 80.0},
+    **{f"balance.{zone}_hue": {f"balance.{zone}_strength": 100.0} for zone in ZONES},
+    "balance.all_hue": {"balance.all_strength": 100.0, "balance.all_hue": 120.0},
+    "balance.low": {"balance.shadows_strength": 100.0},
+    "balance.high": {"balance.highlights_strength": 100.0, "light.exposure": 1.0},
+    "balance.softness": {"balance.shadows_strength": 100.0, "balance.softness": 5.0, "balance.low": 60.0},
+    "mono.enabled": {"mono.amount": 100.0},
+    **{f"mono.{name}": {"mono.amount": 100.0, "colour.saturation": 100.0} for name in HUES},
+    **{f"mono.{zone}_tint": {"mono.amount": 100.0} for zone in ("shadow", "highlight")},
+    **{f"mono.{zone}_hue": {"mono.amount": 100.0, f"mono.{zone}_tint": 100.0} for zone in ("shadow", "highlight")},
+    "structure.enabled": {"structure.middle": 100.0},
+    **{f"finish.grain_{name}": {"finish.grain": 80.0} for name in ("size", "roughness", "colour")},
     "profile.look_amount": {"profile.look": "halved"},
     "profile.look_space": {"profile.look": "halved"},
 }
@@ -53,6 +69,10 @@ EXTREMES = {
     "profile.look_space": "linear",
     "crop.right": 0.6,
     "crop.bottom": 0.6,
+    **{f"curve.{name}": [[0, 0.1], [0.5, 0.8], [1, 0.9]] for name in ("lightness", "channels", "red", "green", "blue")},
+    **{f"balance.{zone}_hue": 180.0 for zone in ZONES},  # 360 is where 0 is
+    **{f"mono.{zone}_hue": 240.0 for zone in ("shadow", "highlight")},
+    "balance.softness": 100.0,
 }
 
 
@@ -138,7 +158,7 @@ def test_names_are_declared_in_one_file_only() -> None:
         declared = [
             p
             for p in root.rglob("*.py")
-            if re.search(rf"^    {a.name}: [^=\n]+ = param\(", p.read_text(), re.M)
+            if re.search(rf"^    {a.name}: [^=\n]+ = (param|_\w+)\(", p.read_text(), re.M)
             and f"class {GROUPS[a.group].__name__}(Group)" in p.read_text()
         ]
         assert len(declared) == 1, a.key

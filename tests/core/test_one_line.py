@@ -108,11 +108,11 @@ def found(tmp_path_factory: pytest.TempPathFactory) -> dict[str, object]:
         core / "adjust" / "registry.py": ("{AREAS.key: AREAS}", "{AREAS.key: AREAS, NOTES.key: NOTES}"),
     }
     imports = {
-        core / "stages" / "path.py": "from tanner.core.stages import camera,",
+        core / "stages" / "path.py": "from tanner.core.stages import (\n    camera,",
         core / "adjust" / "registry.py": "from tanner.core.areas.declare import AREAS\n",
     }
     more = {
-        "path.py": "from tanner.core.stages import fade, camera,",
+        "path.py": "from tanner.core.stages import (\n    fade,\n    camera,",
         "registry.py": "from tanner.core.areas.declare import AREAS\nfrom tanner.core.notes import NOTES\n",
     }
     for path, (before, after) in lines.items():

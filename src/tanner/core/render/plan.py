@@ -23,6 +23,8 @@ from tanner.core.render.views import across
 from tanner.core.render.white import as_shot_white
 from tanner.core.stages import path
 from tanner.core.stages.stage import Frame
+from tanner.core.stages.vignette import Finish
+from tanner.core.tone.grain import Grain, grain_of
 from tanner.core.tone.light import Light
 
 F32 = NDArray[np.float32]
@@ -35,7 +37,7 @@ class Plan:
         linear: how the linear planes are made.
         parameters: of the stages of the path, see `stages.path`; areas: what areas move, or None.
         sharpen: passes, in order; across: see `views.across`; show_sharpening: where, in grey, instead of the picture.
-        encoder: see `encode.encoder`.
+        encoder: see `encode.encoder`; grain: laid over the picture at last, or None.
     """
 
     linear: Linear
@@ -46,6 +48,7 @@ class Plan:
     across: F32
     show_sharpening: bool
     encoder: NDArray[Any]
+    grain: Grain | None = None
 
     @property
     def size(self) -> tuple[int, int]:
@@ -97,6 +100,7 @@ def make_plan(
         across=across(source, development, output),
         show_sharpening=show_sharpening,
         encoder=encoder(space, bits),
+        grain=None if show_sharpening else grain_of(development.group(Finish), source.facts, output),
     )
 
 

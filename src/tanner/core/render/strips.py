@@ -25,6 +25,7 @@ from tanner.core.render.plan import Plan, make_plan
 from tanner.core.render.views import geometry_groups
 from tanner.core.stages.path import develop_block, develop_block_with_areas
 from tanner.core.stages.sharpening import sharpen_block
+from tanner.core.tone.grain import lay_grain
 
 F32 = NDArray[np.float32]
 PLANES: Slot[F32] = Slot("view planes", keep=3, heavy=True)
@@ -51,6 +52,8 @@ def finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> None
         _sharpen(plan, each, planes, inset, y0 - m, x0 - m)
     if plan.show_sharpening and not plan.sharpen:
         planes[:] = 0
+    if plan.grain is not None:
+        lay_grain(planes, m, y0, x0, *plan.grain)
     encode = encode8 if out.dtype == np.uint8 else encode16
     encode(planes, m, plan.encoder, out)
 

@@ -50,6 +50,28 @@ class Finish(Group):
     vignette_highlights: float = param(
         0.0, 0.0, 100.0, label="Highlights kept", unit="%", help="How much of it bright parts are spared."
     )
+    grain: float = param(
+        0.0,
+        0.0,
+        100.0,
+        label="Grain",
+        unit="%",
+        help="Laid over everything; its own on each frame, alike at every size.",
+    )
+    grain_size: float = param(
+        30.0,
+        0.0,
+        100.0,
+        label="Grain size",
+        unit="%",
+        help="Of the picture: 0 is 1/3600 of its long edge, 100 is 1/700.",
+    )
+    grain_roughness: float = param(
+        35.0, 0.0, 100.0, label="Roughness", unit="%", help="0 is one size of grain, 100 adds coarser clumps."
+    )
+    grain_colour: float = param(
+        0.0, 0.0, 100.0, label="Grain colour", unit="%", help="0 is grey, 100 each channel's own."
+    )
 
 
 class Vignette(NamedTuple):
