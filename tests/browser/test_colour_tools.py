@@ -127,3 +127,33 @@ def test_the_automatic_start_is_asked_for_and_undone(page: Page, values: Values)
     eventually(page, lambda: "light.black_point" not in values())
     command(page, "Automatic start")
     expect(dialog.get_by_label("white balance")).not_to_be_checked()
+
+
+@pytest.mark.usefixtures("fresh")
+def test_a_range_and_a_curve_are_dragged_in_the_picture(page: Page, values: Values) -> None:
+    group(page, "ranges")
+    page.get_by_role("tab", name="Saturation").click()
+    page.get_by_role("button", name="In the picture").click()
+    box = page.locator("#canvas").bounding_box()
+    assert box
+    # The lamp's foot is blue.
+    x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.68
+    page.mouse.move(x, y)
+    expect(page.locator("#ranges-under")).to_contain_text("%")
+    page.mouse.down()
+    page.mouse.move(x, y - 60, steps=4)
+    page.mouse.up()
+    eventually(
+        page, lambda: any(k.startswith("ranges.") and v > 20 for k, v in values().items() if k != "ranges.enabled")
+    )
+    group(page, "curve")
+    expect(page.get_by_role("button", name="In the picture")).to_have_attribute("aria-pressed", "false")
+    page.get_by_role("button", name="In the picture").click()
+    page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] * 0.4)
+    expect(page.locator("#curve-under")).to_contain_text("becomes")
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] * 0.4 + 40, steps=3)
+    page.mouse.up()
+    eventually(page, lambda: len(values().get("curve.points", [])) == 3)
+    middle = values()["curve.points"][1]
+    assert middle[1] < middle[0] - 0.05

@@ -14,6 +14,7 @@ from tanner.catalogue.models import LABELS, Frame, FrameSet, Shoot
 from tanner.core.adjust.items import name_of
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, declared
 from tanner.core.areas.declare import AREAS
+from tanner.core.colour.ranges import HUES
 from tanner.core.colour.spaces import SPACES
 from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
@@ -104,6 +105,7 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
         sections=_sections(),
         area_controls=controls,
         table=json.dumps(table),
+        hues=json.dumps(HUES),
     )
 
 

@@ -7,6 +7,7 @@ import * as follows from "./bench/follow.js";
 import { changed, infoOf, relativeKeys, shown, state, subscribe, table, titles } from "./bench/state.js";
 import * as grading from "./bench/grading.js";
 import { LevelHandles } from "./bench/level-handles.js";
+import { OnPicture } from "./bench/on-picture.js";
 import { ScopeDrag } from "./bench/scope-drag.js";
 import { Tabs } from "./bench/tabs.js";
 import { View } from "./bench/view.js";
@@ -295,6 +296,7 @@ const handles = new LevelHandles({ shown, move: moving, edit: (values) => edit(v
 subscribe(() => handles.draw());
 panel.addEventListener("click", (event) => event.target.closest(".group-tabs") && handles.draw());
 new ScopeDrag({ shown, table, move: (key, value) => moving({ [key]: value }), set: (key, value) => edit({ [key]: value }), giveUp: (key) => commit("/api/giveup", { frames: targets(), keys: [key] }) });
+const onPicture = new OnPicture({ picture, shown, move: moving, edit: (values) => edit(values), curve: (key) => controls.get(key) });
 grading.begin(refresh);
 byId("light-automatic").addEventListener("click", () => openAutomatic(targets(), refresh));
 panel.addEventListener("wheel:move", (event) => moving(event.detail.values));
@@ -327,6 +329,7 @@ function open(name) {
   for (const b of document.querySelectorAll("#index [data-group]")) b.setAttribute("aria-pressed", b.dataset.group === state.group);
   for (const s of document.querySelectorAll(".group[data-group]")) s.hidden = s.dataset.group !== state.group;
   handles.draw();
+  onPicture.stop();
   white.stopPick();
   tools.stop();
   areas.begin(null);

@@ -55,9 +55,10 @@ export class Curve {
     this.line = svg("path", { fill: "none", stroke: "#1b1b1b", "stroke-width": 1.5 });
     this.lead = svg("path", { fill: "none", stroke: "#1f6650", "stroke-width": 1, "stroke-dasharray": "4 3" });
     this.dots = svg("g");
+    this.spot = svg("circle", { r: 4, fill: "none", stroke: "#7a3420", "stroke-width": 2, visibility: "hidden" });
     const grid = svg("path", { stroke: "#bdbdbd", d: [1, 2, 3].map((i) => `M${(i * SIZE) / 4} 0V${SIZE}M0 ${(i * SIZE) / 4}H${SIZE}`).join("") });
     const even = svg("path", { stroke: "#9a9a9a", d: `M0 ${SIZE}L${SIZE} 0` });
-    this.frame = svg("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, role: "group", tabindex: 0, "aria-label": about.label }, grid, even, this.lead, this.line, this.dots);
+    this.frame = svg("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, role: "group", tabindex: 0, "aria-label": about.label }, grid, even, this.lead, this.line, this.spot, this.dots);
     root.append(this.frame);
     this.text = el("span", { class: "dim" });
     this.fields = ["In", "Out"].map((name, axis) => el("input", { class: "w-14", inputmode: "decimal", autocomplete: "off", "aria-label": `${name}, % of the chosen point of ${about.label}`, onchange: (event) => this.number(axis, event.target) }));
@@ -90,6 +91,44 @@ export class Curve {
     this.text.textContent = p ? "" : `${this.points.length} points`;
     this.numbers.hidden = !p;
     if (p) this.fields.forEach((field, axis) => document.activeElement !== field && (field.value = number(p[axis] * 100, 1)));
+  }
+
+  // The curve at x, as it is drawn: a cubic by its slopes at both ends of the piece.
+  at(x) {
+    const p = this.points;
+    if (x <= p[0][0]) return p[0][1];
+    if (x >= p.at(-1)[0]) return p.at(-1)[1];
+    const i = p.findIndex(([px]) => px > x) - 1;
+    const m = slopes(p);
+    const h = p[i + 1][0] - p[i][0];
+    const t = (x - p[i][0]) / h;
+    return (2 * t ** 3 - 3 * t ** 2 + 1) * p[i][1] + (t ** 3 - 2 * t ** 2 + t) * h * m[i] + (3 * t ** 2 - 2 * t ** 3) * p[i + 1][1] + (t ** 3 - t ** 2) * h * m[i + 1];
+  }
+
+  // Where a result comes from: the nearest place of 256.
+  inverse(y) {
+    let best = 0;
+    for (let k = 1; k < 256; k += 1) if (Math.abs(this.at(k / 255) - y) < Math.abs(this.at(best / 255) - y)) best = k;
+    return best / 255;
+  }
+
+  // A mark on the curve, for a place in the picture.
+  point(x) {
+    this.spot.setAttribute("cx", x * SIZE);
+    this.spot.setAttribute("cy", (1 - this.at(x)) * SIZE);
+    this.spot.setAttribute("visibility", "visible");
+  }
+
+  // The points with one at x that may be moved: the nearest, or a new one.
+  grab(x) {
+    const points = this.points.map((p) => [...p]);
+    let at = points.findIndex(([px]) => Math.abs(px - x) < 0.05);
+    if (at < 0 && points.length < 16) {
+      at = points.findIndex(([px]) => px > x);
+      if (at < 0) at = points.length;
+      points.splice(at, 0, [Number(x.toFixed(4)), Number(this.at(x).toFixed(4))]);
+    }
+    return { points, at };
   }
 
   // The chosen point by number: from 0 to 100, between its neighbours.
