@@ -105,8 +105,7 @@ def picture(key: str, path: Path) -> None:
     draw = ImageDraw.Draw(sheet)
     top = 0
     for (a, pieces), height in zip(rows, heights, strict=True):
-        name = f"{a.spec.tab}: {a.spec.label}" if a.spec.tab else a.spec.label
-        draw.text((GAP, top + 5), name, (27, 27, 27), font)
+        draw.text((GAP, top + 5), a.spec.title, (27, 27, 27), font)
         left = GAP
         for value, image in pieces:
             sheet.paste(image, (left, top + LABEL))
@@ -134,8 +133,7 @@ def main() -> None:
         for a in adjustments().values():
             if a.group == key and a.name != "enabled":
                 unit = f" ({a.spec.unit})" if a.spec.unit else ""
-                tab = f"{a.spec.tab}, " if a.spec.tab else ""
-                lines.append(f"- {tab}**{a.spec.label}**{unit}: {a.spec.help}")
+                lines.append(f"- **{a.spec.title}**{unit}: {a.spec.help}")
     (GUIDE / "8-adjustments.md").write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 

@@ -39,7 +39,7 @@ def test_every_adjustment_is_told_with_a_picture_of_its_group() -> None:
     """`make docs` writes this page: it is of today."""
     text = (DOCS / "guide" / "8-adjustments.md").read_text(encoding="utf-8")
     for a in adjustments().values():
-        assert a.name == "enabled" or f"**{a.spec.label}**" in text, a.key
+        assert a.name == "enabled" or f"**{a.spec.title}**" in text, a.key
     scales = {a.group for a in adjustments().values() if a.spec.widget == "rule"}
     for key in GROUPS:
         assert key not in scales or (DOCS / "guide" / "pictures" / f"{key}.webp").is_file()

@@ -36,10 +36,10 @@ def say(values: Mapping[str, Any]) -> str:
     assert entry is not None
     spec = entry.spec
     if isinstance(value, bool):
-        return f"{spec.label}: {'on' if value else 'off'}"
+        return f"{spec.title}: {'on' if value else 'off'}"
     if isinstance(value, int | float):
-        return f"{spec.label} {value:g} {spec.unit}".strip().replace("-", "−")
-    return spec.label if value is not None else f"{spec.label} as shot"
+        return f"{spec.title} {value:g} {spec.unit}".strip().replace("-", "−")
+    return spec.title if value is not None else f"{spec.title} as shot"
 
 
 def edited(
@@ -188,7 +188,7 @@ def give_up(session: Session, resolver: Resolver, frames: Sequence[Frame], keys:
     label = (
         "Departures given up"
         if keys is None
-        else f"{', '.join(e.spec.label for k in keys[:3] if (e := declared(k)))} given up"
+        else f"{', '.join(e.spec.title for k in keys[:3] if (e := declared(k)))} given up"
     )
     return record(session, resolver.shoot.id, label, changes)
 
@@ -298,7 +298,7 @@ def carry_list(resolver: Resolver, source: Frame) -> list[dict[str, Any]]:
             {
                 "key": key,
                 "group": entry.group,
-                "label": entry.spec.label,
+                "label": entry.spec.title,
                 "unit": entry.spec.unit,
                 "value": value,
                 "changed": value != start,

@@ -148,7 +148,7 @@ def _differs(mine: Sidecar, theirs: Sidecar) -> list[dict[str, Any]]:
             continue
         a, b = (s.shown.get(key, entry.neutral) for s in (mine, theirs))
         if a != b:
-            rows.append({"label": entry.spec.label, "mine": a, "theirs": b})
+            rows.append({"label": entry.spec.title, "mine": a, "theirs": b})
     for name in ("stars", "label", "follows"):
         if getattr(mine, name) != getattr(theirs, name):
             rows.append({"label": name, "mine": getattr(mine, name), "theirs": getattr(theirs, name)})

@@ -43,7 +43,7 @@ def adjustments_page() -> str:
         for a in adjustments().values():
             if a.group == key:
                 own = " Belongs to one frame." if a.spec.per_frame else ""
-                lines.append(f"| `{a.key}` | {a.spec.label} | {_range(a)} | {_neutral(a)} | {a.spec.help}{own} |")
+                lines.append(f"| `{a.key}` | {a.spec.title} | {_range(a)} | {_neutral(a)} | {a.spec.help}{own} |")
     for listed in LISTS.values():
         lines += _listed(listed)
     return "\n".join(lines) + "\n"
@@ -63,7 +63,7 @@ def _listed(listed: Listed) -> list[str]:
         assert a is not None
         about = f"{a.spec.help} A difference from the picture's." if name in listed.adjustments else a.spec.help
         text = _neutral(a) if a.spec.widget != "item" else ""
-        lines.append(f"| `{listed.key}/ID/{name}` | {a.spec.label} | {_range(a)} | {text} | {about} |")
+        lines.append(f"| `{listed.key}/ID/{name}` | {a.spec.title} | {_range(a)} | {text} | {about} |")
     return lines
 
 

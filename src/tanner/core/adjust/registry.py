@@ -50,7 +50,7 @@ class Adjustment:
         return {
             "group": self.group,
             "name": self.name,
-            "label": self.spec.label,
+            "label": self.spec.title,
             "unit": self.spec.unit,
             "min": self.low,
             "max": self.high,

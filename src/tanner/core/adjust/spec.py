@@ -24,6 +24,7 @@ class Spec:
         default_rule: name of the fact about a file that gives it a starting value (see `defaults`).
         default_value: that starting value.
         structure: says what a listed thing is: never scaled by a preset's amount, and never left out for it.
+        full: the word where it stands away from its tab: in lists, history and files for people; the label if empty.
         tab: under which word a group shows it, where there is too much for one list.
         help: one line.
     """
@@ -39,6 +40,12 @@ class Spec:
     default_rule: Literal["raw", "lens"] | None = None
     default_value: float | None = None
     tab: str = ""
+    full: str = ""
+
+    @property
+    def title(self) -> str:
+        """What it is called anywhere."""
+        return self.full or self.label
 
 
 def param(neutral: Any, low: float | None = None, high: float | None = None, **spec: Any) -> Any:

@@ -16,15 +16,24 @@ LIGHTEST = 0.2
 
 
 def _hue(zone: str) -> Any:
-    return param(0.0, 0.0, 360.0, label="Hue", unit="°", help="Towards which colour: an angle on the circle of Oklab.", tab=zone.capitalize())  # fmt: skip
+    return param(0.0, 0.0, 360.0, label="Hue", full=f"{zone.capitalize()}: hue", unit="°", help="Towards which colour: an angle on the circle of Oklab.", tab=zone.capitalize())  # fmt: skip
 
 
 def _strength(zone: str) -> Any:
-    return param(0.0, 0.0, 100.0, label="Strength", unit="%", help="How far towards it.", tab=zone.capitalize())
+    return param(
+        0.0,
+        0.0,
+        100.0,
+        label="Strength",
+        full=f"{zone.capitalize()}: strength",
+        unit="%",
+        help="How far towards it.",
+        tab=zone.capitalize(),
+    )
 
 
 def _light(zone: str) -> Any:
-    return param(0.0, -100.0, 100.0, label="Lightness", unit="%", help="Darker or lighter; black and white stay.", tab=zone.capitalize())  # fmt: skip
+    return param(0.0, -100.0, 100.0, label="Lightness", full=f"{zone.capitalize()}: lightness", unit="%", help="Darker or lighter; black and white stay.", tab=zone.capitalize())  # fmt: skip
 
 
 class Balance(Group):

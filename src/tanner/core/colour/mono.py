@@ -15,7 +15,14 @@ STRONGEST = 0.10
 
 def _weight(name: str) -> Any:
     return param(
-        0.0, -100.0, 100.0, label=name.capitalize(), unit="%", help=f"How light {name} becomes.", tab="Weights"
+        0.0,
+        -100.0,
+        100.0,
+        label=name.capitalize(),
+        full=f"{name.capitalize()} as grey",
+        unit="%",
+        help=f"How light {name} becomes.",
+        tab="Weights",
     )
 
 

@@ -23,15 +23,18 @@ GREY = 0.035
 
 
 def _hue(name: str) -> Any:
-    return param(0.0, -100.0, 100.0, label=name.capitalize(), unit="%", help=f"Turns {name} towards its neighbours on the circle.", tab="Hue")  # fmt: skip
+    return param(0.0, -100.0, 100.0, label=name.capitalize(), unit="%", help=f"Turns {name} towards its neighbours on the circle.", tab="Hue",
+        full=f"{name.capitalize()}: hue")  # fmt: skip
 
 
 def _strength(name: str) -> Any:
-    return param(0.0, -100.0, 100.0, label=name.capitalize(), unit="%", help=f"How strong {name} is; -100 is grey.", tab="Saturation")  # fmt: skip
+    return param(0.0, -100.0, 100.0, label=name.capitalize(), unit="%", help=f"How strong {name} is; -100 is grey.", tab="Saturation",
+        full=f"{name.capitalize()}: saturation")  # fmt: skip
 
 
 def _light(name: str) -> Any:
-    return param(0.0, -100.0, 100.0, label=name.capitalize(), unit="%", help=f"How light {name} is; greys stay.", tab="Lightness")  # fmt: skip
+    return param(0.0, -100.0, 100.0, label=name.capitalize(), unit="%", help=f"How light {name} is; greys stay.", tab="Lightness",
+        full=f"{name.capitalize()}: lightness")  # fmt: skip
 
 
 class Ranges(Group):

@@ -92,9 +92,9 @@ def told(worn: Sequence[Entry], shown: Mapping[str, Any]) -> list[dict[str, Any]
             if entry is None:
                 continue
             if place[key] != n:
-                lost.append({"label": entry.spec.label, "to": worn[place[key]]["name"]})
+                lost.append({"label": entry.spec.title, "to": worn[place[key]]["name"]})
             elif shown.get(key, entry.neutral) != value:
-                lost.append({"label": entry.spec.label, "to": "by hand"})
+                lost.append({"label": entry.spec.title, "to": "by hand"})
         known = sum(declared(k) is not None for k in each["values"])
         result.append(
             {"key": each["key"], "name": each["name"], "amount": each["amount"], "sets": known, "in_force": known - len(lost), "lost": lost}

@@ -18,7 +18,8 @@ CHANNELS = ("red", "green", "blue")
 
 
 def _level(neutral: float, low: float, high: float, label: str, help: str, tab: str) -> Any:
-    return param(neutral, low, high, label=label, unit="%", step=0.5, help=help, tab=tab)
+    full = "" if tab == "All" else f"{tab}: {label.lower()}"
+    return param(neutral, low, high, label=label, unit="%", step=0.5, help=help, tab=tab, full=full)
 
 
 def _black(tab: str) -> Any:

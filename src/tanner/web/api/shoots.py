@@ -207,7 +207,7 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
         "lead": lead,
         "alternate": frame.alternate,
         "follows": follows,
-        "own": sorted({e.spec.label for e in (*departs, *moved)}) if follows else [],
+        "own": sorted({e.spec.title for e in (*departs, *moved)}) if follows else [],
         "crop": any(e.spec.per_frame for k in frame.own if (e := declared(k))),
         "offsets": frame.offsets,
         "worked": bool(frame.own or frame.offsets) or (follows and bool(resolver.layers(frame).lead)),
