@@ -29,6 +29,19 @@ LIGHT_STEP = np.uint64(CHROMAS * (HUES + 1) * 4)
 NO_TABLE: F32 = np.zeros((1, 1, 1, 4), np.float32)
 
 
+def cones() -> np.ndarray:
+    """Working space to the cone responses of Oklab and back, (2, 3, 3), so that its white gives three equal ones.
+
+    By the published figures white is 0.0001 of chroma off grey; greys would get a colour when colours are made stronger.
+    """
+    to = oklab_cones(SPACES["prophoto"])[0]
+    to = to / to.sum(axis=1, keepdims=True)
+    return np.stack([to, np.linalg.inv(to)])
+
+
+CONES = f32(cones())
+
+
 class Mixer(NamedTuple):
     """
     Attributes:
@@ -172,9 +185,8 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Mixer:
     parts = development.group(Ranges), development.group(Mono), development.group(Balance)
     on = parts[0] != Ranges() or parts[1].amount > 0 or parts[2] != Balance()
     if not on:
-        return Mixer(False, f32(oklab_cones(SPACES["prophoto"])), NO_TABLE)
-    table = frame.source.memory.get(TABLES, parts, lambda: mixer_table(*parts))
-    return Mixer(True, f32(oklab_cones(SPACES["prophoto"])), table)
+        return Mixer(False, CONES, NO_TABLE)
+    return Mixer(True, CONES, frame.source.memory.get(TABLES, parts, lambda: mixer_table(*parts)))
 
 
 STAGE = Stage("mixer", (Ranges, Balance, Mono), _prepare, row=mixer_row)
