@@ -65,6 +65,26 @@ def test_develop_two_specs_and_a_bad_file(lamp: Path, originals: Path, tmp_path:
         assert image.size == (200, 300)
 
 
+def test_develop_starts_automatically_for_all_files_together(originals: Path, tmp_path: Path) -> None:
+    files = originals / "T0001.DNG", originals / "T0002.DNG"
+    bad = tmp_path / "bad.dng"
+    bad.write_bytes(b"nothing")
+    tanner("develop", *files, "--to", tmp_path / "plain", "--size", "long:150")
+    tanner("develop", *files, bad, "--to", tmp_path / "auto", "--size", "long:150", "--automatic", expect=1)
+    tanner(
+        "develop", *files, "--to", tmp_path / "set", "--size", "long:150", "--automatic", "--set", "light.exposure=-2"
+    )
+
+    def means(name: str) -> list[float]:
+        return [float(np.asarray(Image.open(p)).mean()) for p in sorted((tmp_path / name).glob("*.jpg"))]
+
+    plain, auto, own = means("plain"), means("auto"), means("set")
+    assert len(auto) == 2 and max(abs(a - b) for a, b in zip(plain, auto, strict=True)) > 2
+    # What is set holds over it, and what lies between the frames stays.
+    assert all(o < a - 20 for o, a in zip(own, auto, strict=True))
+    assert abs((auto[0] - auto[1]) - (plain[0] - plain[1])) < 8
+
+
 def test_develop_with_settings_preset_and_size(lamp: Path, tmp_path: Path) -> None:
     settings = tmp_path / "s.json"
     settings.write_text(json.dumps({"crop": {"left": 0.5}, "light.contrast": 10}))

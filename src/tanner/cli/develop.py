@@ -1,13 +1,17 @@
 """`tanner develop`: files into finished ones, without a catalogue."""
 
 import json
+from contextlib import suppress
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from tanner.cli.common import Files, Json, fail, named, say, settings_of
 from tanner.core.errors import TannerError
+
+if TYPE_CHECKING:
+    from tanner.jobs.workers import Workers
 
 
 def develop(
@@ -27,6 +31,9 @@ def develop(
     lens: Annotated[
         str | None, typer.Option(help="Lens of the database by name (see `tanner lens list`), or none.")
     ] = None,
+    automatic: Annotated[
+        bool, typer.Option(help="Exposure, ends, contrast and saturation from the pictures, for all files together.")
+    ] = False,
     as_json: Json = False,
 ) -> None:
     """Develop files into finished ones."""
@@ -63,6 +70,8 @@ def develop(
     lanes = min(2, len(files))
     dumped = [s.model_dump() for s in specs]
     with Workers(lanes) as workers:
+        if automatic:
+            values = {**_automatic(workers, files, values), **values}
         jobs = [
             workers.submit(
                 develop_file,
@@ -92,3 +101,15 @@ def develop(
                     typer.echo(f"{result['path']}  {what}")
     if failed:
         raise typer.Exit(1)
+
+
+def _automatic(workers: "Workers", files: list[Path], values: dict[str, Any]) -> dict[str, float]:
+    """What the pictures ask for, together; files that cannot be read say so when they are developed."""
+    from tanner.core.series.automatic import ALL, automatic
+    from tanner.jobs.measure.tasks import measured_for_automatic
+
+    found = []
+    for job in [workers.submit(measured_for_automatic, str(p), values, 0.0) for p in files]:
+        with suppress(TannerError):
+            found.append(job.result())
+    return automatic(found, [w for w in ALL if w != "white"]) if found else {}

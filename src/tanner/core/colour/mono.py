@@ -30,7 +30,7 @@ class Mono(Group):
     key: ClassVar[str] = "mono"
     rank: ClassVar[int] = 76
     title: ClassVar[str] = "Black and white"
-    about: ClassVar[str] = "Greys from colours, by hue, with a tint if you like."
+    about: ClassVar[str] = "Greys by hue, with a tint."
 
     amount: float = param(
         0.0,

@@ -132,7 +132,9 @@ def measured_for_automatic(path: str, values: dict[str, Any], ev: float) -> Any:
     from tanner.core.series.automatic import measured
     from tanner.core.small import read_small
 
-    return measured(read_small(Path(path)), values, ev)
+    source = read_small(Path(path))
+    starting = defaults(raw=source.facts.is_raw, lens=source.lens is not None)
+    return measured(source, {**starting, **values}, ev)
 
 
 def level_ends_of(path: str, values: dict[str, Any], share: float, channel: str) -> tuple[float, float]:
