@@ -78,9 +78,12 @@ function open(preset) {
   shown();
 }
 
+// A later look wins over one that was begun before it.
+let round = 0;
 export async function presets() {
+  const mine = (round += 1);
   const data = await trying(() => get("/api/presets"));
-  if (!data) return;
+  if (!data || mine !== round) return;
   found = data.presets;
   byId("problems").replaceChildren(...data.problems.map((p) => el("li", { text: p })));
   arrange();

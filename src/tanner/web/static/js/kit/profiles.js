@@ -18,9 +18,12 @@ async function open(profile, button) {
   return undefined;
 }
 
+// A later look wins over one that was begun before it.
+let round = 0;
 export async function profiles() {
+  const mine = (round += 1);
   const data = await trying(() => get("/api/profiles"));
-  if (!data) return;
+  if (!data || mine !== round) return;
   byId("profile-problems").replaceChildren(...data.problems.map((p) => el("li", { text: p })));
   byId("no-profiles").hidden = data.profiles.length > 0;
   byId("profiles").replaceChildren(

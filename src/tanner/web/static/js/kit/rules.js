@@ -28,9 +28,13 @@ function frameRule(r, i, names) {
   return el("tr", { class: r.on ? "" : "dim" }, el("td", { text: r.words }), el("td", { text: names[r.preset] || `${r.preset} (no longer there)` }), el("td", { class: "num", text: `${number(r.amount, 0)} %` }), tools);
 }
 
+// A later look wins over one that was begun before it; until the first has come, nothing can be added.
+let round = 0;
 export async function rules() {
+  const mine = (round += 1);
   const [byFrame, kit, colour] = await Promise.all(["/api/rules", "/api/presets", "/api/profiles"].map((url) => trying(() => get(url))));
-  if (!byFrame || !kit || !colour) return;
+  if (!byFrame || !kit || !colour || mine !== round) return;
+  byId("frame-rule-form").hidden = false;
   const names = Object.fromEntries(kit.presets.map((p) => [p.key, `${p.folder}: ${p.name}`]));
   byId("frame-rule-form").elements.preset.replaceChildren(...kit.presets.map((p) => el("option", { value: p.key, text: names[p.key] })));
   frameRules = byFrame.rules.map(({ words, ...rule }) => rule);

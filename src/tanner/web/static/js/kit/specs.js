@@ -5,9 +5,12 @@ import { trying } from "../shell.js";
 import { specDrawing } from "../spec-drawing.js";
 import { deletes, exported, own } from "./common.js";
 
+// A later look wins over one that was begun before it.
+let round = 0;
 export async function specs() {
+  const mine = (round += 1);
   const data = await trying(() => get("/api/specs"));
-  if (!data) return;
+  if (!data || mine !== round) return;
   byId("specs").replaceChildren(
     ...data.specs.map((s) => {
       const key = encodeURIComponent(s.key);
