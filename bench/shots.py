@@ -62,9 +62,7 @@ def main() -> None:
             wheel.focus()
             for _ in range(4):
                 page.keyboard.press("Shift+ArrowUp")
-            for _ in range(12):
-                page.keyboard.press("Shift+ArrowLeft")
-            for _ in range(13):
+            for _ in range(25):
                 page.keyboard.press("Shift+ArrowLeft")
             settled(page)
             shot(page, "balance")

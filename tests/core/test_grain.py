@@ -7,8 +7,8 @@ import pytest
 from numpy.typing import NDArray
 
 from tanner.core.raw.facts import FrameFacts
+from tanner.core.stages.grain import STRONGEST, grain_of, lay_grain, tile_of
 from tanner.core.stages.vignette import Finish
-from tanner.core.tone.grain import STRONGEST, grain_of, lay_grain, tile_of
 
 
 def facts(name: str = "AF0001.DNG") -> FrameFacts:

@@ -154,6 +154,28 @@ def test_the_others_like_it_are_found_and_nothing_is_done_to_them(server: Runnin
     assert server.post("/api/alike", {"frame": one, "within": 0.01})["frames"] == []
 
 
+def test_a_renamed_preset_keeps_its_rules_and_taken_names_are_refused(server: Running) -> None:
+    file = {"tanner_preset": 1, "name": "Mine", "folder": "Own", "values": {"light.contrast": 5, "light.shadows": 9}}
+    key = server.client.post("/api/presets/file", params={"name": "m.json"}, json=file).json()["key"]
+    kept = [r | {"words": None} for r in server.get("/api/rules")["rules"]]
+    rule = {"when": {"name": "T000"}, "preset": key, "amount": 100}
+    server.post("/api/rules", {"rules": [{k: v for k, v in r.items() if k != "words"} for r in kept] + [rule]})
+    change = {"key": key, "name": "Renamed", "folder": "Own", "without": ["light.shadows"]}
+    renamed = server.post("/api/presets/change", change)["key"]
+    assert renamed != key and server.get("/api/rules")["rules"][-1]["preset"] == renamed
+    found = {p["key"]: p for p in server.get("/api/presets")["presets"]}
+    assert key not in found and found[renamed]["values"] == {"light.contrast": 5}
+    # Nothing left in it, a name that is taken, and a preset that is not one's own: refused, and nothing is changed.
+    again = server.client.post("/api/presets/file", params={"name": "m.json"}, json=file).json()["key"]
+    empty = {**change, "key": renamed, "without": ["light.contrast"]}
+    assert "hold nothing" in server.post("/api/presets/change", empty, expect=422)["error"]
+    assert "already" in server.post("/api/presets/change", {**change, "key": again}, expect=422)["error"]
+    shipped = next(k for k in found if k.startswith("shipped/"))
+    server.post("/api/presets/change", {**change, "key": shipped}, expect=422)
+    assert {renamed, again} <= {p["key"] for p in server.get("/api/presets")["presets"]}
+    server.post("/api/rules", {"rules": [{k: v for k, v in r.items() if k != "words"} for r in kept]})
+
+
 def test_a_view_of_a_frame_for_the_line_up(server: Running, sheet: Sheet) -> None:
     answer = server.client.get(f"/api/frames/{sheet['T0001']['id']}/view?width=200&height=150&zoom=1&x=0.5&y=0.5")
     assert answer.status_code == 200 and answer.headers["x-full"] == "600x400" and answer.content[:2] == b"\xff\xd8"

@@ -65,6 +65,8 @@ class Library:
     def change_preset(self, key: str, name: str, folder: str, about: str, without: Container[str] = ()) -> str:
         """Rename one of the own presets, say what it is for, leave adjustments out of it; its key, which goes by its name.
 
+        Rules that put it on go with it.
+
         Raises:
             TannerError: it is not one's own, nothing would be left in it, or the name is taken.
         """
@@ -76,6 +78,9 @@ class Library:
         changed = preset.model_copy(update={"name": name, "folder": folder, "about": about, "values": values})
         new = self.save_preset(changed, replace=f"{slug(folder)}-{slug(name)}" == old.stem)
         if new != key:
+            rules = self.rules()
+            if any(r.preset == key for r in rules):
+                self.save_rules([r.model_copy(update={"preset": new}) if r.preset == key else r for r in rules])
             old.unlink()
         return new
 

@@ -60,6 +60,7 @@ def main() -> int:
         "noise.luminance": 80.0,
         "noise.hot_pixels": True,
         "noise.moire": 50.0,
+        "finish.grain": 20.0,
     }
     for size in ((512, 384), (360, 270), (240, 180), (100, 75)):
         for bits in (8, 16):

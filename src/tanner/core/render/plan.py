@@ -22,9 +22,9 @@ from tanner.core.render.outside import linear_of
 from tanner.core.render.views import across
 from tanner.core.render.white import as_shot_white
 from tanner.core.stages import path
+from tanner.core.stages.grain import Grain, grain_of
 from tanner.core.stages.stage import Frame
 from tanner.core.stages.vignette import Finish
-from tanner.core.tone.grain import Grain, grain_of
 from tanner.core.tone.light import Light
 
 F32 = NDArray[np.float32]

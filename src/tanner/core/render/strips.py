@@ -23,9 +23,9 @@ from tanner.core.render.encode import encode8, encode16
 from tanner.core.render.linear import STRIP, binned, resample, work
 from tanner.core.render.plan import Plan, make_plan
 from tanner.core.render.views import geometry_groups
+from tanner.core.stages.grain import lay_grain
 from tanner.core.stages.path import develop_block, develop_block_with_areas
 from tanner.core.stages.sharpening import sharpen_block
-from tanner.core.tone.grain import lay_grain
 
 F32 = NDArray[np.float32]
 PLANES: Slot[F32] = Slot("view planes", keep=3, heavy=True)

@@ -139,12 +139,20 @@ def level_ends(source: Source, values: Mapping[str, Any], share: float, channel:
     Args:
         share: 0 to 0.1, at each end; channel: red, green or blue of the working space, or "all" of them together.
     """
-    kept = {
-        k: v
-        for k, v in values.items()
-        if k.split(".")[0] not in ("levels", "curve", "ranges", "balance", "mono", "finish")
-    }
-    development = develop({k: v for k, v in kept.items() if not k.startswith("areas/")})
+    # What comes after levels on the path says nothing of what they see.
+    later = (
+        "levels.",
+        "curve.",
+        "colour.",
+        "ranges.",
+        "balance.",
+        "mono.",
+        "profile.look",
+        "detail.",
+        "finish.grain",
+        "areas/",
+    )
+    development = develop({k: v for k, v in values.items() if not k.startswith(later)})
     width, height = full_size(source, development)
     scale = min(1.0, 2 * EDGE / max(width, height))
     size = max(8, round(width * scale)), max(8, round(height * scale))

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from tanner.core.colour.spaces import D50_XYZ, pcs_to_working
 from tanner.core.jit import kernel
+from tanner.core.memory import Slot
 from tanner.core.stages.output import cube_roots
 from tanner.core.stages.stage import F32, At, Frame, Stage, f32
 from tanner.core.tone.curve import Curve, Points, evaluate, is_straight
@@ -16,6 +17,10 @@ if TYPE_CHECKING:
 
 SIZE = 4096
 NO_TABLE: F32 = np.zeros(2, np.float32)
+TABLES: Slot[F32] = Slot("lightness tables", keep=2, shared=True)
+BACK = f32(pcs_to_working() @ np.diag(D50_XYZ))
+"""(3, 3) shares of white's X, Y and Z to working values."""
+TO = f32(np.linalg.inv(pcs_to_working() @ np.diag(D50_XYZ)))
 _CUBE, _SLOPE, _OFFSET = 216 / 24389, 24389 / 27 / 116, 16 / 116
 """CIELAB's function is a cube root above the first, below it a line of this slope and offset."""
 
@@ -80,10 +85,11 @@ def lightness_table(points: Points, rising: bool = False) -> NDArray[np.float32]
 
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Lightness:
     curve = development.group(Curve)
-    on = not is_straight(curve.lightness)
-    back = pcs_to_working() @ np.diag(D50_XYZ)
-    table = lightness_table(curve.lightness, curve.rising) if on else NO_TABLE
-    return Lightness(on, f32(np.linalg.inv(back)), f32(back), table)
+    if is_straight(curve.lightness):
+        return Lightness(False, TO, BACK, NO_TABLE)
+    key = tuple(map(tuple, curve.lightness)), curve.rising
+    table = frame.source.memory.get(TABLES, key, lambda: lightness_table(curve.lightness, curve.rising))
+    return Lightness(True, TO, BACK, table)
 
 
 STAGE = Stage("lightness", prepare=_prepare, row=lightness_row)

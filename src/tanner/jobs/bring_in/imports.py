@@ -67,11 +67,16 @@ class ImportJob:
     with_sidecar: set[int] = field(default_factory=set)
     busy: dict[str, threading.Event] = field(default_factory=dict)
 
+    @property
+    def done(self) -> int:
+        """Files that are dealt with, well or not."""
+        return sum(i.state not in ("waiting", "working") for i in self.items)
+
     def as_dict(self) -> dict[str, Any]:
         return {
             "stage": self.stage,
             "total": len(self.items),
-            "done": sum(i.state not in ("waiting", "working") for i in self.items),
+            "done": self.done,
             "cancelled": self.cancelled.is_set(),
             "ruled": self.ruled,
             "sidecars": len(self.with_sidecar),

@@ -32,18 +32,17 @@ def _row(kind: str, number: int, title: str, **more: Any) -> dict[str, Any]:
 def _imports(services: Services, names: dict[int, str]) -> list[dict[str, Any]]:
     rows = []
     for number, job in list(services.importer.jobs.items())[-LATEST:]:
-        state = job.as_dict()
-        failed = [f"{i['name']}: {i['message']}" for i in state["items"] if i["state"] == "failed"]
-        over = state["stage"] == "done"
+        failed = [f"{i.path.name}: {i.message}" for i in job.items if i.state == "failed"]
+        over = job.stage == "done"
         rows.append(
             _row(
                 "import",
                 number,
                 f"Import into {names.get(job.shoot_id, 'a shoot')}",
-                done=state["done"],
-                count=state["total"],
+                done=job.done,
+                count=len(job.items),
                 over=over,
-                text="cancelled" if state["cancelled"] else "",
+                text="cancelled" if job.cancelled.is_set() else "",
                 failed=failed,
                 cancel=None if over else f"/api/imports/{number}/cancel",
                 open=f"/shoots/{job.shoot_id}/import",

@@ -176,10 +176,7 @@ def programs(request: Request, services: WithServices) -> Response:
     )
 
 
-SWATCHES = "panel raised sunk field surround bar accent follow look trouble pressed follow-pale"  # of the theme, on the page of parts
-
-
 @development.get("/parts")
 def parts(request: Request) -> Response:
     """All parts of the pages in all their states: looked at while they are made, and by the tests."""
-    return page(request, "parts.html", screen="parts", swatches={name: f"bg-{name}" for name in SWATCHES.split()})
+    return page(request, "parts.html", screen="parts")

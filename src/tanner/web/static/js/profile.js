@@ -1,5 +1,5 @@
 // Makes a camera profile: the chart on the picture with corners to drag, and the report beside it.
-import { get, post } from "./api.js";
+import { post } from "./api.js";
 import { chartReport } from "./chart-report.js";
 import { byId, el, svg } from "./dom.js";
 import { shootId, tell, trying } from "./shell.js";

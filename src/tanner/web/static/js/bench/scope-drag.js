@@ -57,7 +57,7 @@ export class ScopeDrag {
     const [key] = this.held.part;
     const about = this.bench.table[key];
     const across = (event.clientX - this.held.from) / this.canvas.clientWidth;
-    // The width of the histogram is a fifth of the range of exposure, and the whole of the others.
+    // The width of the histogram is two fifths of the range of exposure, and the whole of the others.
     const value = this.held.value + across * (about.max - about.min) * (key === "light.exposure" ? 0.4 : 1);
     this.held.now = Math.min(about.max, Math.max(about.min, Math.round(value / about.step) * about.step));
     this.held.moved ||= Math.abs(event.clientX - this.held.from) > 2;
