@@ -5,9 +5,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tanner.core.colour.cdl import CHANNELS, Correction, corrected, fitted, read_cdl, to_curves, write_cdl
+from tanner.core.colour.cdl import Correction, corrected, fitted, read_cdl, to_curves, write_cdl
 from tanner.core.errors import FormatError
 from tanner.core.tone.curve import Curve, evaluate
+from tanner.core.tone.levels import CHANNELS
 
 X = np.linspace(0, 1, 1001)
 COLUMNS = np.repeat(X[:, None], 3, axis=1)
@@ -62,7 +63,7 @@ def test_what_cannot_be_said_so_is_measured() -> None:
 @pytest.mark.parametrize(
     ("data", "why"),
     [
-        (b"", "no XML"), (b"<a/>", "no ColorCorrection"), (b"\xff\xfe\x00", "no XML"),
+        (b"", "no XML"), (b"<a/>", "no ColorCorrection"), (FILE.decode().encode("utf-16"), "no XML file in UTF-8"),
         (FILE.replace(b"1.1 1.0 0.9", b"1.1 1.0"), "3 numbers"), (FILE.replace(b"0.95", b"nan"), "3 numbers"),
         (FILE.replace(b"0.95 1.0 1.2", b"0 1 1"), "power must be above"), (FILE.replace(b"0.9</Sat", b"x</Sat"), "1 number"),
         (b'<!DOCTYPE x [<!ENTITY a "b">]>' + FILE, "entities"), (b" " * 1_000_001, "too large"),

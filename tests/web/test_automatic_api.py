@@ -52,6 +52,14 @@ def test_a_darker_frame_gets_what_makes_it_as_bright(originals: Path) -> None:
     assert abs(difference - 1.5) < 0.11
 
 
+def test_a_frame_of_nothing_but_white_gives_numbers_and_a_kept_exposure_counts(originals: Path) -> None:
+    source = read(originals / "T0001.DNG")
+    found = automatic([measured(source, {"profile.curve_strength": 100.0}, 9.0)])
+    assert np.isfinite(list(found.values())).all() and found["light.exposure"] == -3.0
+    dark, bright = (automatic([measured(source, {}, ev)], ["ends"]) for ev in (-2.0, 3.0))
+    assert dark["light.white_point"] > bright["light.white_point"]
+
+
 def test_a_set_is_worked_out_together_and_stays_together(server: Running) -> None:
     lead, *others = frames(server)
     server.post("/api/nudge", {"frames": [others[0]["id"]], "ev": 0.5})

@@ -108,8 +108,12 @@ def _automatic(workers: "Workers", files: list[Path], values: dict[str, Any]) ->
     from tanner.core.series.automatic import ALL, automatic
     from tanner.jobs.measure.tasks import measured_for_automatic
 
+    # An exposure that is given stays, and the rest is worked out with it.
+    given = "light.exposure" in values
+    ev = float(values["light.exposure"]) if given else 0.0
+    what = [w for w in ALL if w != "white" and not (given and w == "exposure")]
     found = []
-    for job in [workers.submit(measured_for_automatic, str(p), values, 0.0) for p in files]:
+    for job in [workers.submit(measured_for_automatic, str(p), values, ev) for p in files]:
         with suppress(TannerError):
             found.append(job.result())
-    return automatic(found, [w for w in ALL if w != "white"]) if found else {}
+    return automatic(found, what) if found else {}

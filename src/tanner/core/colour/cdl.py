@@ -15,11 +15,11 @@ from scipy.optimize import least_squares
 
 from tanner.core.errors import FormatError
 from tanner.core.tone.curve import Points
+from tanner.core.tone.levels import CHANNELS
 
 F64 = NDArray[np.float64]
 MOST_BYTES = 1_000_000
 POINTS = 16
-CHANNELS = ("red", "green", "blue")
 
 
 class Correction(NamedTuple):
@@ -50,6 +50,8 @@ def read_cdl(data: bytes, where: str) -> list[Correction]:
     """
     if len(data) > MOST_BYTES:
         raise FormatError(f"{where}: is too large for a file of ASC CDL corrections.")
+    if b"\0" in data:
+        raise FormatError(f"{where}: is no XML file in UTF-8.")
     if b"<!DOCTYPE" in data or b"<!ENTITY" in data:
         raise FormatError(f"{where}: declares entities of its own, which no ASC CDL file needs.")
     try:

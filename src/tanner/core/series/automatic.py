@@ -16,7 +16,7 @@ from tanner.core.colour.spaces import SPACES, oklab_cones
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, render
 from tanner.core.tone.curve import Curve
-from tanner.core.tone.levels import Levels
+from tanner.core.tone.levels import CHANNELS, Levels
 from tanner.core.tone.light import Light, tone_of
 
 F64 = NDArray[np.float64]
@@ -55,7 +55,7 @@ def measured(source: Source, values: Mapping[str, Any], ev: float = 0.0) -> Meas
 
     Args:
         values: its resolved settings; white balance, profile, crop and lens stay as they are.
-        ev: its own offset of exposure, which stays.
+        ev: exposure that stays: its own offset, or all of it where exposure is not worked out.
     """
     kept = {k: v for k, v in values.items() if k.split(".")[0] in ("profile", "white", "crop", "optics", "perspective")}
     curve = develop(values).group(Profile).curve_strength / 100
@@ -66,7 +66,7 @@ def measured(source: Source, values: Mapping[str, Any], ev: float = 0.0) -> Meas
     coded = render(source, development, size, space="prophoto", bits=16, draft=True) / 65535
     linear = SPACES["prophoto"].decode(coded) * 2 ** (DARKER + ev)
     luminance = linear @ np.array(SPACES["prophoto"].to_pcs())[1]
-    stops = np.log2(np.maximum(luminance, 2.0 ** STOPS[0]))
+    stops = np.clip(np.log2(np.maximum(luminance, 2.0 ** STOPS[0])), *STOPS)
     light = np.histogram(stops, BINS, STOPS)[0].astype(np.float64)
     return Measured(light / light.sum(), _chroma(linear, luminance), curve)
 
@@ -88,7 +88,7 @@ def _quantile(light: F64, share: float) -> float:
 
 
 def automatic(frames: Sequence[Measured], what: Sequence[What] = ALL) -> dict[str, float]:
-    """Values for all frames together; without white balance, which is each frame's own light (see `measured_white`).
+    """Values for all frames together; without white balance, which is looked for in the sensor's own values (see `colour.auto_white`).
 
     Returns:
         Settings by name, rounded to the steps of their controls; only what was asked for.
@@ -157,7 +157,7 @@ def level_ends(source: Source, values: Mapping[str, Any], share: float, channel:
     scale = min(1.0, 2 * EDGE / max(width, height))
     size = max(8, round(width * scale)), max(8, round(height * scale))
     linear = SPACES["prophoto"].decode(render(source, development, size, space="prophoto", bits=16, draft=True) / 65535)
-    shown = SPACES["srgb"].encode(linear if channel == "all" else linear[..., ("red", "green", "blue").index(channel)])
+    shown = SPACES["srgb"].encode(linear if channel == "all" else linear[..., CHANNELS.index(channel)])
     low, high = (float(v) for v in np.quantile(shown, [share, 1 - share]))
     # Steps of half a per cent, outwards, and never closer than levels may be.
     black, white = np.floor(low * 200) / 2, np.ceil(high * 200) / 2

@@ -28,6 +28,11 @@ def _some(frames: list[Frame], most: int) -> list[Frame]:
     return [frames[round(i * (len(frames) - 1) / (most - 1))] for i in range(most)] if len(frames) > most else frames
 
 
+def _kept(frame: Frame, values: dict[str, Any], what: list[What]) -> float:
+    """Exposure that stays: a frame's own offset, or all of it where exposure is not asked for."""
+    return float(frame.offsets.get("ev", 0.0) if "exposure" in what else values.get("light.exposure", 0.0))
+
+
 def _groups(resolver: Resolver, frames: list[Frame]) -> list[tuple[list[Frame], list[Frame]]]:
     """Frames that are measured together, and those that get the values: a lead for its followers, else each itself."""
     chosen = {f.id: f for f in frames}
@@ -73,7 +78,7 @@ def automatic_start(body: Automatic, services: WithServices) -> dict[str, Any]:
     changes: dict[int, dict[str, Any]] = {}
     for group, goals in groups:
         jobs = [
-            services.workers.submit(measured_for_automatic, f.path, values[f.id], float(f.offsets.get("ev", 0.0)))
+            services.workers.submit(measured_for_automatic, f.path, values[f.id], _kept(f, values[f.id], body.what))
             for f in _some(group, MOST)
         ]
         found: dict[str, Any] = automatic([j.result() for j in jobs], body.what)

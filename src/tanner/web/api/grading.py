@@ -10,10 +10,10 @@ from fastapi.responses import Response
 from tanner.catalogue.development import set_each
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.registry import develop
-from tanner.core.colour.cdl import CHANNELS, fitted, read_cdl, to_curves, write_cdl
+from tanner.core.colour.cdl import fitted, read_cdl, to_curves, write_cdl
 from tanner.core.stages.channels import channel_of
 from tanner.core.tone.curve import Curve
-from tanner.core.tone.levels import Levels
+from tanner.core.tone.levels import CHANNELS, Levels
 from tanner.web.api.common import WithServices, attachment, done, frame_of
 from tanner.web.api.kit import body_of
 
