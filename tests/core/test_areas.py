@@ -10,8 +10,11 @@ from hypothesis import strategies as st
 
 from tanner.core.adjust.items import id_from_preset, of_things, renamed, split, things, with_things_of
 from tanner.core.adjust.registry import LISTS, blend, declared, develop
-from tanner.core.areas.declare import AREAS, Round, Straight, between, masks_of, moved, to_places
+from tanner.core.areas.declare import AREAS
 from tanner.core.areas.masks import mask_row
+from tanner.core.areas.place import between, moved, to_places
+from tanner.core.areas.raster import masks_of
+from tanner.core.areas.shapes import Round, Straight
 from tanner.core.errors import SettingsError
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, make_plan, render, render_strips
@@ -35,7 +38,7 @@ def drawn(source: Source, values: dict[str, object], **more: object) -> np.ndarr
 
 
 def masked(shapes: list[object], u: np.ndarray, v: np.ndarray, **parts: object) -> np.ndarray:
-    masks = masks_of([AREAS.parts(shapes=shapes, **parts)])
+    masks = masks_of([("00000000", AREAS.parts(shapes=shapes, **parts))])
     out, work = np.empty(len(u), np.float32), np.empty(len(u), np.float32)
     mask_row(masks, 0, u.astype(np.float32), v.astype(np.float32), out, work, len(u))
     return out
@@ -54,7 +57,7 @@ ROUND = st.builds(
     lambda at, a, b, turn, soft: Round(at=at, radii=(a, b), angle=turn, softness=soft),
     POINTS, st.floats(0.05, 1), st.floats(0.05, 1), st.floats(-180, 180), st.floats(0.05, 1),
 )  # fmt: skip
-COMBINED = st.tuples(st.sampled_from(["add", "subtract", "intersect"]), st.booleans())
+COMBINED = st.tuples(st.sampled_from(["add", "subtract", "intersect", "either"]), st.booleans())
 
 
 def by_hand(shape: Straight | Round, u: np.ndarray, v: np.ndarray) -> np.ndarray:
@@ -78,7 +81,10 @@ def test_the_algebra_of_masks(parts: list[tuple[Straight | Round, tuple[str, boo
         shapes.append(shape.model_copy(update={"combine": how, "inverted": inverted}))
         m = by_hand(shape, u, v)
         m = 1 - m if inverted else m
-        wanted = wanted + m - wanted * m if how == "add" else wanted * (1 - m) if how == "subtract" else wanted * m
+        wanted = {
+            "add": wanted + m - wanted * m, "subtract": wanted * (1 - m), "intersect": wanted * m,
+            "either": wanted + m - 2 * wanted * m,
+        }[how]  # fmt: skip
     wanted = 1 - wanted if whole else wanted
     assert np.abs(masked(shapes, u, v, inverted=whole) - wanted).max() < 2e-4
 

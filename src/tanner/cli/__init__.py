@@ -4,7 +4,7 @@ import sys
 
 import typer
 
-from tanner.cli import adjustments, catalogue, deliver, develop, lens, lineup, match, noise, profile, serve, studio
+from tanner.cli import adjustments, catalogue, deliver, develop, lens, lineup, mask, match, noise, profile, serve, studio
 from tanner.core.errors import TannerError
 
 app = typer.Typer(
@@ -20,7 +20,7 @@ app.add_typer(of_catalogue, name="catalogue")
 app.add_typer(profile.app, name="profile")
 app.add_typer(lens.app, name="lens")
 for command in (
-    deliver.deliver, noise.denoise, match.match, lineup.lineup, adjustments.adjustments, adjustments.info, develop.develop,
+    deliver.deliver, noise.denoise, match.match, lineup.lineup, mask.mask, adjustments.adjustments, adjustments.info, develop.develop,
     serve.serve,
 ):  # fmt: skip
     app.command()(command)

@@ -3,6 +3,7 @@
 from functools import cache
 
 import cv2
+import imagecodecs
 import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
@@ -11,6 +12,7 @@ from tanner.core.colour.spaces import SPACES
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, opcode_list, write_bayer_dng
 from tanner.studio import bands, light, pictures
+from tanner.studio.bands import PICTURES
 from tanner.studio.drawn import SCENES, Canvas
 from tanner.studio.exposure import LENSES, Exposure
 
@@ -55,38 +57,16 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
     w, h = (shot.height, shot.width) if shot.upright else (shot.width, shot.height)
     scene = radiance(shot, w, h)
     rendered = shot.scene not in SCENES
-    span, (left, top) = (1.0, (0.0, 0.0)) if not rendered else (shot.span, shot.corner())
+    values = np.empty((shot.height, shot.width), dtype=np.float32)
     if shot.upright:
         scene = np.ascontiguousarray(np.rot90(scene, axes=(1, 2)))  # the camera lay on its side: EXIF orientation 6
-        left, top = top, 1 - left - span
-    # From places in the frame to places in the scene's picture: a part of it, as the photographer framed it.
-    sx, sy = span * scene.shape[2] / shot.width, span * scene.shape[1] / shot.height
-    ox, oy = left * scene.shape[2], top * scene.shape[1]
-    model = LENSES[shot.lens]
-    size = (shot.width, shot.height)
-    lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), size)
-    values = np.empty((shot.height, shot.width), dtype=np.float32)
-    # The lens maps ideal to recorded; a picture is taken the other way, by a few fixed-point steps.
-    gx, gy = np.meshgrid(np.linspace(0, shot.width, 189), np.linspace(0, shot.height, 126))
+    taps = cv2.INTER_CUBIC if rendered else cv2.INTER_LINEAR
+    # The lens moves each colour in its own way.
     for plane, places in ((0, [(0, 0)]), (1, [(0, 1), (1, 0)]), (2, [(1, 1)])):
-        ix, iy = gx.copy(), gy.copy()
-        for _ in range(6):
-            at = lens.positions(ix, iy)[plane]
-            ix, iy = ix + gx - at[0], iy + gy - at[1]
-        shade = 1 / lens.gain(gx, gy)
         for y0, x0 in places:
-            rows = (np.arange(y0, shot.height, 2) + 0.5) / shot.height * 125
-            cols = (np.arange(x0, shot.width, 2) + 0.5) / shot.width * 188
-            mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
-            fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
-            sampled = cv2.remap(
-                scene[plane],
-                fx * np.float32(sx) + np.float32(ox - 0.5),
-                fy * np.float32(sy) + np.float32(oy - 0.5),
-                cv2.INTER_CUBIC if rendered else cv2.INTER_LINEAR,
-                borderMode=cv2.BORDER_REPLICATE,
-            )
-            values[y0::2, x0::2] = sampled * fs
+            mx, my, shade = _places(shot, scene.shape[1:], rendered, plane, (y0, x0), 2)
+            sampled = cv2.remap(scene[plane], mx, my, taps, borderMode=cv2.BORDER_REPLICATE)
+            values[y0::2, x0::2] = sampled * shade
     np.maximum(values, 0, out=values)
     values *= np.float32(0.62 * 2**shot.ev)
     rng = np.random.default_rng(shot.seed * 7919 + 17)
@@ -95,6 +75,42 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
     noisy = values + deviation * rng.standard_normal(values.shape, dtype=np.float32)
     numbers = np.clip(np.rint(noisy * (WHITE - BLACK) + BLACK), 0, WHITE).astype(np.uint16)
     return numbers, values
+
+
+def _places(
+    shot: Exposure, scene: tuple[int, ...], rendered: bool, plane: int, first: tuple[int, int], step: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """Where px of the sensor (every `step`th from the first) lie in the scene's picture of (h, w) px, and the lens's shade."""
+    span, (left, top) = (shot.span, shot.corner()) if rendered else (1.0, (0.0, 0.0))
+    if shot.upright:
+        left, top = top, 1 - left - span
+    # From places in the frame to places in the scene's picture: a part of it, as the photographer framed it.
+    sx, sy = span * scene[1] / shot.width, span * scene[0] / shot.height
+    ox, oy = left * scene[1], top * scene[0]
+    model = LENSES[shot.lens]
+    lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), (shot.width, shot.height))
+    # The lens maps ideal to recorded; a picture is taken the other way, by a few fixed-point steps.
+    gx, gy = np.meshgrid(np.linspace(0, shot.width, 189), np.linspace(0, shot.height, 126))
+    ix, iy = gx.copy(), gy.copy()
+    for _ in range(6):
+        at = lens.positions(ix, iy)[plane]
+        ix, iy = ix + gx - at[0], iy + gy - at[1]
+    shade = 1 / lens.gain(gx, gy)
+    rows = (np.arange(first[0], shot.height, step) + 0.5) / shot.height * 125
+    cols = (np.arange(first[1], shot.width, step) + 0.5) / shot.width * 188
+    mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
+    fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
+    return fx * np.float32(sx) + np.float32(ox - 0.5), fy * np.float32(sy) + np.float32(oy - 0.5), fs
+
+
+def true_mask(shot: Exposure) -> NDArray[np.float32]:
+    """How much of each px of the upright frame, lens faults and all, is before the backdrop, (h, w) from 0 to 1."""
+    mask = imagecodecs.png_decode((PICTURES / f"{shot.scene}.mask.png").read_bytes()).astype(np.float32) / 255
+    if shot.upright:
+        mask = np.ascontiguousarray(np.rot90(mask))
+    mx, my, _ = _places(shot, mask.shape, True, 1, (0, 0), 1)
+    found = cv2.remap(mask, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.ascontiguousarray(np.rot90(found, -1)) if shot.upright else found
 
 
 def camera_picture(shot: Exposure, values: NDArray[np.float32]) -> tuple[bytes, tuple[int, int]]:

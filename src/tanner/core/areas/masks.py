@@ -13,8 +13,8 @@ from tanner.core.jit import kernel
 from tanner.core.optics.geometry import STEP
 
 F32 = NDArray[np.float32]
-STRAIGHT, ROUND = range(2)
-ADD, SUBTRACT, INTERSECT, INVERT = range(4)
+STRAIGHT, ROUND, WHOLE, RASTER = range(4)
+ADD, SUBTRACT, INTERSECT, EITHER, INVERT = range(5)
 NUMBERS = 8
 
 
@@ -25,6 +25,7 @@ class Masks(NamedTuple):
         first: int32 (areas + 1,): where each area's parts begin in the lists below.
         kind, combine: int32 (parts,). inverted: bool (parts,).
         number: float32 (parts, NUMBERS), see the kernels.
+        raster: uint16 (rasters, h, w), masks that were worked out beforehand, over the whole upright frame.
     """
 
     first: NDArray[np.int32]
@@ -32,6 +33,7 @@ class Masks(NamedTuple):
     combine: NDArray[np.int32]
     inverted: NDArray[np.bool_]
     number: F32
+    raster: NDArray[np.uint16]
 
 
 @kernel
@@ -60,6 +62,32 @@ def _round(p, u, v, out, n):
 
 
 @kernel
+def _whole(p, out, n):
+    """p0 everywhere."""
+    for j in range(n):
+        out[j] = p[0]
+
+
+@kernel
+def _raster(p, raster, u, v, out, n):
+    """A mask on a grid: p0 which, p1 and p2 from places to its px. Between its px straight lines, beyond it as at its rim."""
+    plane = raster[np.int64(p[0])]
+    h, w = plane.shape
+    sx, sy, half, one, zero = p[1], p[2], np.float32(0.5), np.float32(1.0), np.float32(0.0)
+    ox, oy = np.float32(w) * half - half, np.float32(h) * half - half
+    right, bottom = np.float32(w - 1), np.float32(h - 1)
+    scale = one / np.float32(65535.0)
+    for j in range(n):
+        x = min(max(u[j] * sx + ox, zero), right)
+        y = min(max(v[j] * sy + oy, zero), bottom)
+        i, k = min(np.int64(y), h - 2), min(np.int64(x), w - 2)
+        fx, fy = x - np.float32(k), y - np.float32(i)
+        above = np.float32(plane[i, k]) + fx * (np.float32(plane[i, k + 1]) - np.float32(plane[i, k]))
+        below = np.float32(plane[i + 1, k]) + fx * (np.float32(plane[i + 1, k + 1]) - np.float32(plane[i + 1, k]))
+        out[j] = (above + fy * (below - above)) * scale
+
+
+@kernel
 def _combine(m, part, how, inverted, n):
     one = np.float32(1.0)
     if inverted:
@@ -71,6 +99,9 @@ def _combine(m, part, how, inverted, n):
     elif how == SUBTRACT:
         for j in range(n):
             m[j] = m[j] * (one - part[j])
+    elif how == EITHER:
+        for j in range(n):
+            m[j] = m[j] + part[j] - np.float32(2.0) * m[j] * part[j]
     else:
         for j in range(n):
             m[j] = m[j] * part[j]
@@ -91,10 +122,15 @@ def mask_row(masks, area, u, v, m, part, n):
                 m[j] = np.float32(1.0) - m[j]
             continue
         p = masks.number[s]
-        if masks.kind[s] == STRAIGHT:
+        kind = masks.kind[s]
+        if kind == STRAIGHT:
             _straight(p, u, v, part, n)
-        else:
+        elif kind == ROUND:
             _round(p, u, v, part, n)
+        elif kind == WHOLE:
+            _whole(p, part, n)
+        else:
+            _raster(p, masks.raster, u, v, part, n)
         _combine(m, part, masks.combine[s], masks.inverted[s], n)
 
 

@@ -5,29 +5,81 @@ from collections.abc import Sequence
 import numpy as np
 
 from tanner.core.adjust.registry import Thing
-from tanner.core.areas.declare import masks_of, to_places
+from tanner.core.areas.declare import AreaParts
+from tanner.core.areas.drawing import Grid
 from tanner.core.areas.fields import Areas
+from tanner.core.areas.look import EDGE
+from tanner.core.areas.place import to_places
+from tanner.core.areas.raster import Place, Trouble, masks_of, plain
+from tanner.core.optics.geometry import STEP, Geometry
+from tanner.core.optics.view import upright
 from tanner.core.stages.path import POINT
-from tanner.core.stages.stage import Frame
+from tanner.core.stages.stage import F64, Frame
 
 
-def areas_of(frame: Frame, things: Sequence[Thing]) -> Areas | None:
-    """The areas that change something; None when none does, and everything goes as without areas."""
+def areas_of(frame: Frame, things: Sequence[Thing], trouble: Trouble | None = None) -> Areas | None:
+    """The areas that change something; None when none does, and everything goes as without areas.
+
+    Args:
+        trouble: filled with areas that are off on this frame, and why.
+    """
     rows, there = [], []
     for thing in things:
         row = [v for stage in POINT if stage.moves is not None for v in stage.moves(frame, thing.values)]
         if any(row):
             rows.append(row)
-            there.append(thing.parts)
+            there.append(thing)
     if not rows:
         return None
     by = np.array(rows, np.float32)
-    facts = frame.source.facts
+    parts = [(t.id, t.parts) for t in there]
+    needs = any(not plain(p) for _, p in parts)  # type: ignore[arg-type]
     return Areas(
-        masks=masks_of(there),  # type: ignore[arg-type]
+        masks=masks_of(parts, place_of(frame) if needs else None, all_of(things), trouble),  # type: ignore[arg-type]
         grid=frame.geometry.grid,
-        to=to_places((facts.width, facts.height), facts.orientation),
+        to=to_places(size_of(frame), frame.source.facts.orientation),
         start=np.zeros(by.shape[1], np.float32),
         by=by,
         used=(by != 0).any(axis=0),
     )
+
+
+def all_of(things: Sequence[Thing]) -> dict[str, AreaParts]:
+    return {t.id: t.parts for t in things}  # type: ignore[misc]
+
+
+def size_of(frame: Frame) -> tuple[int, int]:
+    return frame.source.facts.width, frame.source.facts.height
+
+
+def place_of(frame: Frame) -> Place:
+    """What masks of a frame depend on besides their parts."""
+    facts = frame.source.facts
+    grid = Grid.of(upright(size_of(frame), facts.orientation), EDGE)
+    to_working = frame.camera.to_working(frame.white) @ np.diag(frame.numbers)
+    gains = 1 / (frame.pre * frame.numbers)
+    return Place(
+        look=frame.look,
+        grid=grid,
+        memory=frame.source.memory,
+        to_working=to_working @ np.diag(gains) * 2.0**frame.ev,
+        crop=crop_of(frame.geometry, to_places(size_of(frame), facts.orientation)),
+        path=facts.path,
+    )
+
+
+def crop_of(geometry: Geometry, to: "np.typing.NDArray[np.float32]") -> F64:
+    """(3, 3) from places of the frame to places of the crop: shares of its long edge, from its middle."""
+    width, height = geometry.size
+    nodes = geometry.grid[2:4].astype(np.float64)
+    rows, columns = nodes.shape[1:]
+    # Nodes inside of the picture, or the only ones that there are.
+    i = np.unique(np.linspace(1, max(1, min(rows - 1, height // STEP + 1)), 8).astype(int))
+    j = np.unique(np.linspace(1, max(1, min(columns - 1, width // STEP + 1)), 8).astype(int))
+    gy, gx = np.meshgrid(i, j, indexing="ij")
+    sensor = nodes[:, gy, gx].reshape(2, -1)
+    there = (to[:, :2].astype(np.float64) @ sensor + to[:, 2:]).T
+    long = max(width, height)
+    crop = np.stack([((gx - 1) * STEP - width / 2).ravel() / long, ((gy - 1) * STEP - height / 2).ravel() / long], 1)
+    fit, *_ = np.linalg.lstsq(np.column_stack([there, np.ones(len(there))]), crop, rcond=None)
+    return np.vstack([fit.T, [0, 0, 1]])

@@ -1,13 +1,17 @@
 """The base layer that highlights, shadows and local contrast go by: small, whatever the output's size."""
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
+from tanner.core.areas.drawing import Grid
+from tanner.core.areas.look import EDGE, Look
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
+from tanner.core.optics.view import upright
 from tanner.core.raw.reader import Source
-from tanner.core.render.linear import pre_gains, resample
+from tanner.core.render.linear import binned_planes, pre_gains, resample
 from tanner.core.render.outside import linear_of
 from tanner.core.render.views import full_size, geometry_groups, geometry_only
 from tanner.core.render.white import as_shot_white
@@ -23,6 +27,8 @@ GUIDES: Slot[F32] = Slot("guides", keep=2, heavy=True)
 LAYERS = {"structure": (960, 1 / 160, 0.0018), "texture": (1920, 1 / 480, 0.0018)}
 """Long edge, radius in shares of it, and variance of an edge of the finer layers (see `tone.base`)."""
 FINER: Slot[F32] = Slot("finer guides", keep=3, heavy=True)
+LOOKS: Slot[Look] = Slot("looks", keep=1, heavy=True, shared=True)
+"""What masks are read from, by nothing: the same for every development."""
 HAZES: Slot[tuple[F32, F32]] = Slot("hazes", keep=1, heavy=True)
 
 
@@ -72,3 +78,34 @@ def haze_of(source: Source, development: Development, draft: bool) -> tuple[F32,
         return through, np.asarray(air / gains, dtype=np.float32)
 
     return source.memory.get(HAZES, geometry_groups(development), make)
+
+
+def look_of(source: Source) -> Look:
+    """What the masks of a frame are read from: the whole sensor, upright, whatever the development."""
+
+    def make() -> Look:
+        camera, white = source.colour_by("")[0], as_shot_white(source)
+        pre = pre_gains(source)
+        numbers = camera.white_numbers(white)
+        plain = camera.to_working(white) @ np.diag(numbers) @ np.diag(1 / (pre * numbers))
+        facts = source.facts
+        grid = Grid.of(upright((facts.width, facts.height), facts.orientation), EDGE)
+        bayer = facts.kind == "bayer"
+        small = binned_planes(source, np.asarray(pre, np.float32), 2) if bayer else source.data
+        # On its side where the camera was: turned when it is small.
+        size = grid.size if facts.orientation < 5 else grid.size[::-1]
+        planes = [_turned(cv2.resize(p, size, interpolation=cv2.INTER_AREA), facts.orientation) for p in small]
+        return Look(np.ascontiguousarray(planes, np.float32), np.asarray(plain, np.float64), grid, facts.path)
+
+    return source.memory.get(LOOKS, None, make)
+
+
+def _turned(plane: F32, orientation: int) -> F32:
+    """A plane as it stands upright; orientation: EXIF 1 to 8."""
+    if orientation >= 5:
+        plane = plane.T
+    if orientation in (2, 3, 6, 7):
+        plane = plane[:, ::-1]
+    if orientation in (3, 4, 7, 8):
+        plane = plane[::-1]
+    return plane

@@ -16,7 +16,7 @@ from tanner.core.noise.model import root_noise
 from tanner.core.noise.sharpen import Detail, Sharpening, capture
 from tanner.core.raw.reader import Source
 from tanner.core.render.encode import encoder
-from tanner.core.render.guide import base_layer, finer_layer, haze_of
+from tanner.core.render.guide import base_layer, finer_layer, haze_of, look_of
 from tanner.core.render.linear import Linear, pre_gains
 from tanner.core.render.outside import linear_of
 from tanner.core.render.views import across
@@ -121,5 +121,6 @@ def frame_of(linear: Linear, development: Development, space: str, draft: bool) 
         guide=lambda: base_layer(source, development, draft),
         layer=lambda name: finer_layer(source, development, draft, name),
         haze=lambda: haze_of(source, development, draft),
+        look=lambda: look_of(source),
         noise=lambda: 0.0 if linear.small_noise is not None else root_noise(source),
     )

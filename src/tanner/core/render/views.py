@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
-from tanner.core.areas.declare import to_places
+from tanner.core.areas.place import to_places
 from tanner.core.memory import Slot
 from tanner.core.optics.crop import Crop, kept
 from tanner.core.optics.geometry import STEP, Geometry, build, kept_size

@@ -15,7 +15,7 @@ from typing import Any, Literal
 
 from tanner.core.adjust.registry import Settings, adjustments, declared
 from tanner.core.adjust.spec import OffsetKind
-from tanner.core.areas import declare as places
+from tanner.core.areas import place as places
 from tanner.core.colour.temperature import mired_shift
 from tanner.core.errors import SettingsError
 

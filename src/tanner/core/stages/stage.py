@@ -12,6 +12,7 @@ from tanner.core.jit import kernel, overload
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
+    from tanner.core.areas.look import Look
     from tanner.core.colour.camera import CameraColour
     from tanner.core.optics.geometry import Geometry
     from tanner.core.raw.reader import Source
@@ -52,6 +53,7 @@ class Frame:
         ev: exposure in stops, the file's and the profile's share in it.
         space: one of `SPACES`.
         guide: makes the base layer (see `tone.base`); layer: one of the finer ones by its name; haze: see `tone.haze`.
+        look: makes what masks are read from, see `areas.look`.
         noise: deviation of the roots of balanced values.
     """
 
@@ -66,6 +68,7 @@ class Frame:
     guide: Callable[[], F32]
     layer: Callable[[str], F32]
     haze: Callable[[], tuple[F32, F32]]
+    look: Callable[[], "Look"]
     noise: Callable[[], float]
 
     @property

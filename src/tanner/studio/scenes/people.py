@@ -292,7 +292,9 @@ def portrait(stage: Stage, person: Person, pose: Pose) -> None:
     _clothes(stage, person, points, body_points, points[groups["joint-neck"]].mean(axis=0))
     _hair(stage, person, face, middle, facing, up)
     _brows(stage, person, face, eyes, facing, up)
+    before = set(stage.parts)
     workshop.wall_behind(stage)
+    stage.behind |= set(stage.parts) - before
     # A tall window to the left and before, crossed by bars; a white wall far right gives a little back.
     stage.panel((-150, -75, level + 40), (0, 0, level - 10), 110, 150, 6.0)
     stage.panel((-60, 190, 330), (60, 150, 120), 120, 80, 1.5)

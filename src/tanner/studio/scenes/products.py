@@ -16,6 +16,7 @@ def sweep(stage: Stage, tone: str = "sweep", level: float = 0.0) -> None:
         cyclorama(320, -160, 120, 190, 45).moved((0, 0, level)),
         relief(texture(paper.astype(np.float32), (6, 6)), 0.02, matte(MATERIALS[tone])),
     )
+    stage.behind |= set(stage.parts)
     stage.panel((-105, -70, 120), (0, 0, 22), 95, 70, 9.0)
     stage.panel((120, -40, 75), (0, 0, 25), 50, 90, 3.2)
     stage.panel((10, 40, 165), (0, 10, 10), 60, 40, 3.0, up=(0, 1, 0))

@@ -75,6 +75,7 @@ class Stage:
 
     Attributes:
         truth: what is known about the scene, written beside the picture.
+        behind: names of parts that are the backdrop, or the room behind.
     """
 
     def __init__(self, width: int, height: int) -> None:
@@ -82,6 +83,7 @@ class Stage:
         self.folder = tempfile.TemporaryDirectory()
         self.parts: dict[str, Any] = {}
         self.truth: dict[str, Any] = {}
+        self.behind: set[str] = set()
         self.depth = 7
         self.view: dict[str, Any] = {}
         self.placing: Any = None
@@ -175,11 +177,11 @@ class Stage:
         y = 0.5 - at[:, 1] / at[:, 2] / reach / h
         return np.stack([x, y], axis=1)
 
-    def scene(self) -> Any:
+    def scene(self, **how: Any) -> Any:
         import mitsuba as mi
 
         return mi.load_dict(
-            {"type": "scene", "integrator": {"type": "path", "max_depth": self.depth, "rr_depth": 4}, **self.parts}
+            {"type": "scene", "integrator": {"type": "path", "max_depth": self.depth, "rr_depth": 4}, **self.parts}, **how
         )
 
     def sensor(self, spectral: bool) -> Any:

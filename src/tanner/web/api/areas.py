@@ -8,7 +8,8 @@ from pydantic import Field
 from tanner.catalogue.development import add_thing, remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
-from tanner.core.areas.declare import AREAS, MOST_PARTS, Shape
+from tanner.core.areas.declare import AREAS, MOST_PARTS
+from tanner.core.areas.shapes import Shape
 from tanner.web.api.common import WithServices, done, frames_of, one_shoot
 from tanner.web.api.frames import Body
 

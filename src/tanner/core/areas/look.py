@@ -1,0 +1,87 @@
+"""What masks are read from: the frame's linear values over the whole sensor, upright, without lens, crop or tone.
+
+It is made from the file alone, so that no mask moves when the development is changed. Ranges see it with the frame's white
+balance and exposure, so that they mean the same in frames that were matched.
+"""
+
+from dataclasses import dataclass
+from functools import cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.areas.drawing import Grid
+from tanner.core.colour.spaces import SPACES, luminance_weights, oklab_cones, working_to
+
+F32 = NDArray[np.float32]
+F64 = NDArray[np.float64]
+EDGE = 2048
+"""Long edge in px of masks that are worked out beforehand."""
+
+
+@dataclass(frozen=True)
+class Look:
+    """
+    Attributes:
+        planes: float32 (3, h, w), balanced camera values, 1 at the sensor's white before its balance.
+        plain: (3, 3) from them to the working space as shot, without exposure.
+        grid: of masks over the frame.
+        known: what the file is, for what is kept on disk: its path, or "".
+    """
+
+    planes: F32
+    plain: F64
+    grid: Grid
+    known: str = ""
+
+    def working(self, to_working: F64, edge: int | None = None) -> F32:
+        """Linear working values (h, w, 3) by a matrix from the planes; edge: no longer than so many px."""
+        planes = np.moveaxis(self.planes, 0, -1)
+        if edge and edge < max(self.grid.size):
+            w, h = self.grid.size
+            share = edge / max(w, h)
+            planes = cv2.resize(planes, (round(w * share), round(h * share)), interpolation=cv2.INTER_AREA)
+        return np.asarray(cv2.transform(np.ascontiguousarray(planes), to_working.astype(np.float32)), np.float32)
+
+    def picture(self, edge: int) -> NDArray[np.uint8]:
+        """A plain finished picture as shot, (h, w, 3) in sRGB: what networks and features are given.
+
+        Its lightest hundredth comes to white, for raw files are exposed in many ways.
+        """
+        linear = self.working(working_to(SPACES["srgb"]) @ self.plain, edge)
+        top = float(np.quantile(linear[::4, ::4].max(axis=-1), 0.99))
+        index = np.clip(linear * np.float32(TABLE / max(top * 1.05, 1e-6)), 0, TABLE).astype(np.uint16)
+        return np.asarray(_encoded()[index])
+
+
+TABLE = 4095
+
+
+@cache
+def _encoded() -> NDArray[np.uint8]:
+    """sRGB of even steps from 0 to 1."""
+    return np.asarray(SPACES["srgb"].encode(np.linspace(0, 1, TABLE + 1)) * 255 + 0.5).astype(np.uint8)
+
+
+def oklab(linear: F32) -> F32:
+    """Oklab of linear working values (..., 3) (source: ottosson2020)."""
+    to, lab = oklab_cones(SPACES["prophoto"])[0], LAB
+    cones = np.cbrt(np.maximum(linear, 0) @ to.T.astype(np.float32))
+    return np.asarray(cones @ lab.T.astype(np.float32), dtype=np.float32)
+
+
+LAB = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ]
+)
+"""Roots of the cone responses to Oklab (source: ottosson2020)."""
+
+
+def lightness(linear: F32) -> F32:
+    """CIE L* of linear working values (..., 3), 100 at white and no more (source: cie15)."""
+    y = np.clip(linear @ luminance_weights().astype(np.float32), 0, 1)
+    return np.asarray(np.where(y > 216 / 24389, 116 * np.cbrt(y) - 16, y * np.float32(24389 / 27)), dtype=np.float32)

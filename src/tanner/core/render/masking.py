@@ -1,0 +1,108 @@
+"""The mask of an area as a picture of its own: for the screen, for files, and for what is measured inside of it."""
+
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tanner.core.adjust.registry import Development, Thing
+from tanner.core.areas.declare import AREAS, AreaParts
+from tanner.core.areas.find import NotFound
+from tanner.core.areas.masks import Masks, mask_row, places_row
+from tanner.core.areas.place import to_places
+from tanner.core.areas.plan import all_of, place_of, size_of
+from tanner.core.areas.raster import Trouble, masks_of
+from tanner.core.areas.shapes import Found
+from tanner.core.errors import SettingsError
+from tanner.core.jit import kernel
+from tanner.core.raw.reader import Source
+from tanner.core.render.linear import make_linear
+from tanner.core.render.plan import frame_of
+from tanner.core.stages.stage import Frame
+
+F32 = NDArray[np.float32]
+KINDS = ("subject", "backdrop", "people", "skin")
+
+
+@kernel
+def _fill(masks: Masks, grid: F32, to: F32, y0: int, x0: int, out: F32) -> None:
+    h, w = out.shape
+    wide = max(w, 32)
+    nodes, uv, part = np.empty((2, wide), np.float32), np.empty((2, wide), np.float32), np.empty(wide, np.float32)
+    for i in range(h):
+        places_row(grid, to, y0 + i, x0, nodes, uv, w)
+        mask_row(masks, 0, uv[0], uv[1], out[i], part, w)
+
+
+def mask_of(
+    source: Source,
+    development: Development,
+    area: str | AreaParts,
+    output: tuple[int, int],
+    region: tuple[int, int, int, int] | None = None,
+) -> F32:
+    """An area's mask as it lies on the finished picture, (h, w) from 0 to 1.
+
+    Args:
+        area: the id of one of the development's, or what one is; output: width and height of the whole picture in px.
+        region: left, top, right, bottom of the part that is wanted.
+
+    Raises:
+        NotFound: it is off on this frame, with why. SettingsError: there is no such area.
+    """
+    frame = masking_frame(source, development, output)
+    things = {t.id: t for t in development.lists.get(AREAS.key, ())}
+    if isinstance(area, str):
+        if area not in things:
+            raise SettingsError("There is no such area on this frame.")
+        ident, parts = area, things[area].parts
+    else:
+        ident, parts = "00000000", area
+    trouble = Trouble()
+    masks = masks_of([(ident, parts)], place_of(frame), all_of(tuple(things.values())), trouble)  # type: ignore[list-item]
+    if trouble.said:
+        raise NotFound(trouble.said[ident])
+    x0, y0, x1, y1 = region or (0, 0, *output)
+    out = np.zeros((y1 - y0, x1 - x0), np.float32)
+    _fill(masks, frame.geometry.grid, to_places(size_of(frame), source.facts.orientation), y0, x0, out)
+    return out
+
+
+def masking_frame(source: Source, development: Development, output: tuple[int, int]) -> Frame:
+    """What masks ask of a frame at an output size, without the frame's noise being worked on."""
+    from tanner.core.noise.controls import Noise
+    from tanner.core.noise.sharpen import Detail
+
+    groups = {k: type(g)() if isinstance(g, Noise | Detail) else g for k, g in development.groups.items()}
+    bare = Development(groups, development.lists)
+    return frame_of(make_linear(source, bare, output), bare, "srgb", True)
+
+
+def found_area(what: str) -> AreaParts:
+    """An area of what is found by what it is: one of `KINDS`."""
+    return AreaParts(kind="area", name=what.capitalize(), shapes=[Found(kind=what)])  # type: ignore[arg-type]
+
+
+def named(development: Development, name: str) -> Thing:
+    """The area of a name, or of an id.
+
+    Raises:
+        SettingsError: there is none, with those that there are.
+    """
+    things: Mapping[str, Thing] = {t.id: t for t in development.lists.get(AREAS.key, ())}
+    if name in things:
+        return things[name]
+    same = [t for t in things.values() if t.parts.name.casefold() == name.casefold()]
+    if not same:
+        there = ", ".join(t.parts.name or t.id for t in things.values())
+        raise SettingsError(f"There is no area called {name}. " + (f"There are: {there}." if there else "The settings have none."))
+    return same[0]
+
+
+def troubles(source: Source, development: Development, output: tuple[int, int]) -> dict[str, str]:
+    """Areas that are off on this frame and why, by their ids."""
+    frame = masking_frame(source, development, output)
+    things = development.listed(AREAS.key)
+    trouble = Trouble()
+    masks_of([(t.id, t.parts) for t in things], place_of(frame), all_of(things), trouble)  # type: ignore[misc]
+    return trouble.said
