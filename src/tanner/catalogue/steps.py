@@ -55,6 +55,7 @@ def record(
             patches.append(Patch(kind=kind, target=target.id, before=before, after=after))  # type: ignore[attr-defined]
     if not patches:
         return None
+    session.info.setdefault("changed", set()).add(shoot_id)
     undone = select(Action).where(Action.shoot_id == shoot_id, Action.state == "undone")
     for old in session.scalars(undone):
         old.state = "left"
@@ -80,6 +81,7 @@ def undo(session: Session, shoot_id: int) -> Action | None:
     query = select(Action).where(Action.shoot_id == shoot_id, Action.state == "done").order_by(Action.id.desc())
     action = session.scalars(query.limit(1)).first()
     if action:
+        session.info.setdefault("changed", set()).add(shoot_id)
         _play(session, action, "before")
         action.state = "undone"
     return action
@@ -90,6 +92,7 @@ def redo(session: Session, shoot_id: int) -> Action | None:
     query = select(Action).where(Action.shoot_id == shoot_id, Action.state == "undone").order_by(Action.id)
     action = session.scalars(query.limit(1)).first()
     if action:
+        session.info.setdefault("changed", set()).add(shoot_id)
         _play(session, action, "after")
         action.state = "done"
     return action

@@ -3,7 +3,7 @@
 import json
 import math
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -43,6 +43,7 @@ class Catalogue:
 
     Attributes:
         revision: counts writes, so that what was read once can be told to be stale.
+        after: is told the ids of shoots whose frames, sets or settings a write changed by a step.
     """
 
     def __init__(self, folder: Path) -> None:
@@ -66,6 +67,7 @@ class Catalogue:
         event.listen(self.engine, "connect", _prepare)
         self._writer = threading.Lock()
         self.revision = 0
+        self.after: Callable[[set[int]], None] = lambda shoots: None
         self._migrate()
 
     def _migrate(self) -> None:
@@ -100,6 +102,8 @@ class Catalogue:
             with self._session() as session, session.begin():
                 yield session
             self.revision += 1
+        if session.info.get("changed"):
+            self.after(session.info["changed"])
 
     def close(self) -> None:
         self.engine.dispose()

@@ -4,7 +4,20 @@ import sys
 
 import typer
 
-from tanner.cli import adjustments, catalogue, deliver, develop, lens, lineup, mask, match, noise, profile, serve, studio
+from tanner.cli import (
+    adjustments,
+    catalogue,
+    deliver,
+    develop,
+    lens,
+    lineup,
+    mask,
+    match,
+    noise,
+    profile,
+    serve,
+    studio,
+)
 from tanner.core.errors import TannerError
 
 app = typer.Typer(

@@ -23,6 +23,7 @@ class Spec:
         widget: which control shows it.
         default_rule: name of the fact about a file that gives it a starting value (see `defaults`).
         default_value: that starting value.
+        computed: worked out for one frame, not chosen: no departure, never carried over, in no preset.
         structure: says what a listed thing is: never scaled by a preset's amount, and never left out for it.
         full: the word where it stands away from its tab: in lists, history and files for people; the label if empty.
         tab: under which word a group shows it, where there is too much for one list.
@@ -35,6 +36,7 @@ class Spec:
     step: float = 1.0
     per_frame: bool = False
     structure: bool = False
+    computed: bool = False
     offset: OffsetKind | None = None
     widget: Widget = "rule"
     default_rule: Literal["raw", "lens"] | None = None

@@ -38,6 +38,7 @@ class AreaParts(Parts):
         widget="item",
         structure=True,
         per_frame=True,
+        computed=True,
         help="How the lead's mask comes to lie on this frame, and how sure that is.",
     )
     inverted: bool = param(False, label="Inverted", widget="switch", structure=True, help="Everything but the mask.")

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -76,7 +77,12 @@ def one_part(shape: Straight | Round | Whole) -> Masks:
     numbers = np.array([numbers_of(shape, (0, 0, 1, 0))], np.float32).reshape(1, NUMBERS)
     whole = np.zeros(1, np.int32)
     return Masks(
-        np.array([0, 1], np.int32), np.array([kind_of(shape)], np.int32), whole, np.zeros(1, np.bool_), numbers, NO_RASTER
+        np.array([0, 1], np.int32),
+        np.array([kind_of(shape)], np.int32),
+        whole,
+        np.zeros(1, np.bool_),
+        numbers,
+        NO_RASTER,
     )
 
 
@@ -109,9 +115,9 @@ def forth(places: F64, back: F64) -> F64:
     return np.asarray(there[:, :2] / np.maximum(there[:, 2:], 1e-6))
 
 
-def _smooth(t: F32) -> F32:
+def _smooth(t: NDArray[Any]) -> F32:
     t = np.clip(t, 0, 1)
-    return np.asarray(t * t * (3 - 2 * t))
+    return np.asarray(t * t * (3 - 2 * t), np.float32)
 
 
 # --- outline ---------------------------------------------------------------------------------------
@@ -163,7 +169,7 @@ def outline_mask(shape: Outline, back: F64, grid: Grid) -> F32:
     fixed = [np.rint(px * 256).astype(np.int32)]
     hard = np.zeros((h, w), np.uint8)
     cv2.fillPoly(hard, fixed, 255, cv2.LINE_AA, 8)
-    inside = hard.astype(np.float32) / 255
+    inside = np.asarray(hard, np.float32) / np.float32(255)
     reach = softness * (grid.scale[0] + grid.scale[1]) / 2
     if reach.max() < 1:
         return inside
@@ -232,7 +238,7 @@ def stroke_cover(path: F64, size: float, softness: float) -> tuple[F32, tuple[sl
     inner = max(size - wide, 0.0) if softness > 0 and wide > 1 else size - 0.5
     if wide <= 1:
         return np.clip(inner + 1 - far, 0, 1).astype(np.float32), (slice(y0, y1), slice(x0, x1))
-    return _smooth((size - far) / wide), (slice(y0, y1), slice(x0, x1))
+    return _smooth(np.asarray((size - far) / wide, np.float32)), (slice(y0, y1), slice(x0, x1))
 
 
 def laid(mask: F32, cover: F32, stroke: Stroke) -> F32:

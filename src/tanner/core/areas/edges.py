@@ -24,17 +24,23 @@ def guided(guide: F32, mask: F32, radius: int, variance: float) -> F32:
 
     g, p = guide.astype(np.float32), mask.astype(np.float32)
     mean_g, mean_p = box(g), box(p)
-    with_p = box(g * p[..., None]) - mean_g * mean_p[..., None]
+    with_p = box(np.asarray(g * p[..., None], np.float32)) - mean_g * mean_p[..., None]
     s = {}
     for i in range(3):
         for j in range(i, 3):
-            s[i, j] = box(g[..., i] * g[..., j]) - mean_g[..., i] * mean_g[..., j] + (variance if i == j else 0)
+            s[i, j] = (
+                box(np.asarray(g[..., i] * g[..., j], np.float32))
+                - mean_g[..., i] * mean_g[..., j]
+                + (variance if i == j else 0)
+            )
     # The inverse of a symmetric 3 x 3 matrix by its cofactors.
     a, b, c, d, e, f = s[0, 0], s[0, 1], s[0, 2], s[1, 1], s[1, 2], s[2, 2]
     ca, cb, cc, cd, ce, cf = d * f - e * e, c * e - b * f, b * e - c * d, a * f - c * c, b * c - a * e, a * d - b * b
     det = a * ca + b * cb + c * cc
     x, y, z = with_p[..., 0], with_p[..., 1], with_p[..., 2]
-    slope = np.stack([ca * x + cb * y + cc * z, cb * x + cd * y + ce * z, cc * x + ce * y + cf * z], -1) / det[..., None]
+    slope = (
+        np.stack([ca * x + cb * y + cc * z, cb * x + cd * y + ce * z, cc * x + ce * y + cf * z], -1) / det[..., None]
+    )
     offset = mean_p - (slope * mean_g).sum(axis=-1)
     return np.asarray(np.clip((box(slope) * g).sum(axis=-1) + box(offset), 0, 1), np.float32)
 
@@ -90,7 +96,9 @@ def matted(picture: F32, mask: F32, inner: int, outer: int, edge: int | None = N
             held = 100.0 * known.ravel()
             system = (laplacian + _diagonal(held)).tocsr()
             # As far as it comes in so many rounds: what is left is far below what is seen.
-            x = _solved(system, held * part.ravel(), np.where(known, part, mask[y0 + b0 : y0 + b1, x0 + a0 : x0 + a1]).ravel())
+            x = _solved(
+                system, held * part.ravel(), np.where(known, part, mask[y0 + b0 : y0 + b1, x0 + a0 : x0 + a1]).ravel()
+            )
             solved = np.clip(x.reshape(part.shape), 0, 1).astype(np.float32)
             # Weighted to the piece's middle, so that no seam is seen between two.
             gy = np.minimum(np.arange(part.shape[0]) + 1, np.arange(part.shape[0], 0, -1))

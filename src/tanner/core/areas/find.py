@@ -132,7 +132,9 @@ def _fitted(log: F32, even: NDArray[np.bool_], degree: int = 4) -> F32:
     normal = a.T @ a + 1e-4 * len(a) * np.diag([(i + j) ** 2 / 16 for i, j in powers])
     surface = np.asarray(basis @ np.linalg.solve(normal, a.T @ seen[inside]), np.float32)
     # Its points lie on every `step`th px.
-    rows, columns = np.meshgrid(np.arange(h, dtype=np.float32) / step, np.arange(w, dtype=np.float32) / step, indexing="ij")
+    rows, columns = np.meshgrid(
+        np.arange(h, dtype=np.float32) / step, np.arange(w, dtype=np.float32) / step, indexing="ij"
+    )
     return np.asarray(cv2.remap(surface, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
@@ -150,7 +152,9 @@ def _thing(seen: Seen) -> F32:
     try:
         area = backdrop(np.asarray(cv2.resize(picture, _size((h, w), SMALL), interpolation=cv2.INTER_AREA)))
     except NoArea:
-        raise NotFound("Neither a person nor an even backdrop is found in this frame. Paint the area, or draw its outline.") from None
+        raise NotFound(
+            "Neither a person nor an even backdrop is found in this frame. Paint the area, or draw its outline."
+        ) from None
     even = cv2.resize(area.mask.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
     linear = np.maximum(seen.look.working(seen.look.plain, EDGE), 1e-4)
     log = np.log2(cv2.GaussianBlur(linear, (0, 0), 1.0))
@@ -174,13 +178,22 @@ def _size(shape: tuple[int, int], edge: int) -> tuple[int, int]:
     return round(shape[1] * share), round(shape[0] * share)
 
 
-def _assembled(seen: Seen, even: NDArray[np.bool_], front: NDArray[np.bool_], shade: NDArray[np.bool_], ratio: F32) -> F32:
+def _assembled(
+    seen: Seen, even: NDArray[np.bool_], front: NDArray[np.bool_], shade: NDArray[np.bool_], ratio: F32
+) -> F32:
     """Cut what is left open, on a picture without the backdrop's own light and shade."""
     h, w = even.shape
     size = _size((h, w), CUT)
     light = ratio @ np.full(3, 1 / 3, np.float32)
     tint = ratio - light[..., None]
-    coded = np.stack([128 + 40 * np.clip(light, -3, 3), 128 + 90 * np.clip(tint[..., 0], -1.4, 1.4), 128 + 90 * np.clip(tint[..., 2], -1.4, 1.4)], -1)
+    coded = np.stack(
+        [
+            128 + 40 * np.clip(light, -3, 3),
+            128 + 90 * np.clip(tint[..., 0], -1.4, 1.4),
+            128 + 90 * np.clip(tint[..., 2], -1.4, 1.4),
+        ],
+        -1,
+    )
     small = np.clip(cv2.resize(coded.astype(np.float32), size, interpolation=cv2.INTER_AREA), 0, 255).astype(np.uint8)
 
     def at(mask: NDArray[np.bool_], share: float = 0.5) -> NDArray[np.bool_]:
@@ -213,7 +226,7 @@ def _finished(seen: Seen, rough: F32) -> F32:
     if (rough > 0.5).mean() < LEAST:
         raise NotFound("What is found in this frame is too small to be an area. Paint it, or draw its outline.")
     large = _as_large(rough, (h, w))
-    picture = seen.look.picture(max(w, h)).astype(np.float32) / 255
+    picture = seen.look.floating(max(w, h))
     reach = max(4, round(max(w, h) / 200))
     return matted(picture, large, reach, reach)
 
@@ -267,7 +280,7 @@ def _skin(seen: Seen) -> F32:
     rough = cv2.morphologyEx(rough, cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
     w, h = seen.look.grid.size
     large = _as_large(np.asarray(rough, np.float32), (h, w))
-    return guided(seen.look.picture(max(w, h)).astype(np.float32) / 255, large, max(2, max(w, h) // 400), 1e-3)
+    return guided(seen.look.floating(max(w, h)), large, max(2, max(w, h) // 400), 1e-3)
 
 
 FINDERS: dict[str, Callable[[Seen], F32]] = {

@@ -32,6 +32,21 @@ class Features:
     what: NDArray[np.float32]
     grey: NDArray[np.uint8]
 
+    def packed(self) -> NDArray[np.uint8]:
+        """As one row of bytes, for keeping; descriptors of SIFT are whole numbers up to 255."""
+        h, w = self.grey.shape
+        head = np.array([len(self.at), h, w], np.int64)
+        parts = head, self.at.astype(np.float32), np.rint(self.what).astype(np.uint8), self.grey
+        return np.frombuffer(b"".join(p.tobytes() for p in parts), np.uint8)
+
+    @classmethod
+    def unpacked(cls, data: NDArray[np.uint8]) -> "Features":
+        count, h, w = (int(v) for v in np.frombuffer(data[:24].tobytes(), np.int64))
+        a, b = 24 + 8 * count, 24 + (8 + 128) * count
+        at = np.frombuffer(data[24:a].tobytes(), np.float32).reshape(count, 2).astype(np.float64)
+        what = data[a:b].reshape(count, 128).astype(np.float32)
+        return cls(at, what, np.ascontiguousarray(data[b : b + h * w].reshape(h, w)))
+
 
 def features(look: Look, mask: F32 | None = None) -> Features:
     """Features of a frame; mask: (h, w) on the look's grid, outside of which (and a rim around it) none are taken."""
@@ -198,3 +213,47 @@ def box_of(mask: F32) -> Sequence[float]:
         return 0.0, 0.0, 1.0, 1.0
     h, w = mask.shape
     return xs.min() / w, ys.min() / h, (xs.max() + 1) / w, (ys.max() + 1) / h
+
+
+# --- faces -----------------------------------------------------------------------------------------
+
+
+def faces_of(picture: NDArray[np.uint8], mask: F32) -> F64 | None:
+    """Points (468, 2) of the face that an area lies on, in places; None where it lies on none."""
+    from tanner.core.areas.find import faces_in
+
+    h, w = picture.shape[:2]
+    here = cv2.resize(mask, (w, h), interpolation=cv2.INTER_LINEAR) > 0.3
+    for points in faces_in(picture):
+        inside = np.zeros((h, w), np.uint8)
+        cv2.fillConvexPoly(inside, cv2.convexHull(points.astype(np.float32)).astype(np.int32), 1)
+        # On the face, or the face a good part of it: cheeks, eyes, a whole head.
+        if here.any() and (inside[here] > 0).mean() > 0.3:
+            return _in_places(points, (h, w))
+    return None
+
+
+def _in_places(points: F64, shape: tuple[int, ...]) -> F64:
+    h, w = shape[:2]
+    return np.asarray((points - ((w - 1) / 2, (h - 1) / 2)) / max(h, w))
+
+
+def by_faces(lead: F64, faces: Sequence[F64], shape: tuple[int, ...], before: list[float]) -> list[float]:
+    """Where an area on a face lies on the largest face of another picture: moved, scaled and turned as its points are.
+
+    How sure that is goes by how well the points fit: a head that was turned away fits badly.
+    """
+    if not faces:
+        return before
+    there = _in_places(faces[0], shape)
+    fit, _ = cv2.estimateAffinePartial2D(lead * EDGE, there * EDGE, method=cv2.LMEDS)
+    if fit is None:
+        return before
+    m = _px_to_places(np.vstack([fit, [0, 0, 1]]))
+    size = float(np.linalg.norm(there.max(axis=0) - there.min(axis=0)))
+    off = float(np.median(np.linalg.norm(_through(m, lead) - there, axis=1))) / max(size, 1e-6)
+    # 2 % of a face off in the middle is as good as the same pose, 7 % a profile.
+    sure = float(np.clip((0.07 - off) / 0.05, 0, 1)) * 0.9
+    if sure <= before[8]:
+        return before
+    return [*(round(float(v), 7) for v in m.ravel()[:8]), round(sure, 3)]

@@ -54,6 +54,10 @@ class Look:
         index = np.clip(linear * np.float32(TABLE / max(top * 1.05, 1e-6)), 0, TABLE).astype(np.uint16)
         return np.asarray(_encoded()[index])
 
+    def floating(self, edge: int) -> F32:
+        """The same from 0 to 1."""
+        return np.asarray(self.picture(edge), np.float32) / np.float32(255)
+
 
 TABLE = 4095
 

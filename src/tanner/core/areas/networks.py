@@ -123,4 +123,4 @@ def polygon(shape: tuple[int, int], points: F64) -> F32:
     """The inside of a closed line of points (N, 2) in px, (h, w) from 0 to 1."""
     mask = np.zeros(shape, np.uint8)
     cv2.fillPoly(mask, [np.rint((points + 0) * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
-    return mask.astype(np.float32) / 255
+    return np.asarray(mask, np.float32) / np.float32(255)

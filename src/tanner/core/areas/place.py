@@ -87,7 +87,7 @@ def backwards(place: Sequence[float], again: Sequence[float]) -> F64:
     forth = np.vstack([matrix(place), [0, 0, 1]]) @ homography(again)
     if abs(np.linalg.det(forth)) < 1e-12:
         return np.array([[0, 0, 1e3], [0, 0, 1e3], [0, 0, 1.0]])
-    return np.linalg.inv(forth)
+    return np.asarray(np.linalg.inv(forth), np.float64)
 
 
 def to_places(size: tuple[int, int], orientation: int) -> NDArray[np.float32]:

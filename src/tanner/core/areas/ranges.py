@@ -1,7 +1,10 @@
 """Ranges: masks by what a px is: its lightness, its colour, how sharp it is."""
 
+from typing import Any
+
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from tanner.core.areas.look import F32, lightness, oklab
 from tanner.core.areas.shapes import Colours, Lightness, Sharp
@@ -10,7 +13,7 @@ LESS = 1 / 3
 """What a difference of lightness counts for beside one of colour: light falls off over a cloth that has one colour."""
 
 
-def smooth(t: F32) -> F32:
+def smooth(t: NDArray[Any]) -> F32:
     t = np.clip(t, 0, 1)
     return np.asarray(t * t * (3 - 2 * t), dtype=np.float32)
 

@@ -92,7 +92,9 @@ def lost(area: AreaParts) -> str:
     if sure < 0:
         return "Its subject has not been looked for in this frame yet, so the area is off here."
     if sure < SURE:
-        return "Its subject is not found in this frame, so the area is off here. Put it in place by hand, or look again."
+        return (
+            "Its subject is not found in this frame, so the area is off here. Put it in place by hand, or look again."
+        )
     return ""
 
 
@@ -178,9 +180,7 @@ def _depends(area: AreaParts, others: Mapping[str, AreaParts], seen: frozenset[s
     return told, light, crop
 
 
-def _worked_out(
-    ident: str, area: AreaParts, place: Place, others: Mapping[str, AreaParts]
-) -> tuple[str, U16, str]:
+def _worked_out(ident: str, area: AreaParts, place: Place, others: Mapping[str, AreaParts]) -> tuple[str, U16, str]:
     """Key, mask (h, w) and trouble of an area."""
     told, light, crop = _depends(area, others, frozenset({ident}))
     if light:
@@ -210,9 +210,7 @@ def mask_on_grid(ident: str, area: AreaParts, place: Place, others: Mapping[str,
     return np.asarray(_whole(ident, area, place, others, frozenset()), np.float32)
 
 
-def _whole(
-    ident: str, area: AreaParts, place: Place, others: Mapping[str, AreaParts], seen: frozenset[str]
-) -> F32:
+def _whole(ident: str, area: AreaParts, place: Place, others: Mapping[str, AreaParts], seen: frozenset[str]) -> F32:
     mask = np.zeros(place.grid.size[::-1], np.float32)
     for shape in area.shapes:
         part = _part(shape, area, place, others, seen | {ident})
@@ -229,9 +227,7 @@ def _whole(
     return _finished(np.asarray(mask, np.float32), area, place)
 
 
-def _part(
-    shape: AnyShape, area: AreaParts, place: Place, others: Mapping[str, AreaParts], seen: frozenset[str]
-) -> F32:
+def _part(shape: AnyShape, area: AreaParts, place: Place, others: Mapping[str, AreaParts], seen: frozenset[str]) -> F32:
     grid = place.grid
     if isinstance(shape, Whole):
         return np.ones(grid.size[::-1], np.float32)
@@ -250,10 +246,12 @@ def _part(
             return np.zeros(grid.size[::-1], np.float32)
         return _whole(shape.area, there, place, others, seen)
     if isinstance(shape, Found):
-        return found_in(shape.kind, place).astype(np.float32) / 255
+        return np.asarray(found_in(shape.kind, place), np.float32) / np.float32(255)
     if isinstance(shape, Sharp):
         look = place.look()
-        return ranges.of_sharpness(shape, place.memory.get(SHARP, None, lambda: ranges.sharpness(look.working(look.plain))))
+        return ranges.of_sharpness(
+            shape, place.memory.get(SHARP, None, lambda: ranges.sharpness(look.working(look.plain)))
+        )
     # Single px are noise: ranges read the frame a little softened.
     linear = cv2.GaussianBlur(place.look().working(place.to_working), (0, 0), 1.0)
     return ranges.of_lightness_in(shape, linear) if isinstance(shape, Lightness) else ranges.of_colour_in(shape, linear)
@@ -323,7 +321,7 @@ def _grown(mask: F32, radius: float, more: bool) -> F32:
 def _along_edges(mask: F32, amount: float, place: Place) -> F32:
     """The mask fitted to the picture: the band around its edge solved by matting, blended in by the amount."""
     long = max(place.grid.size)
-    picture = place.look().picture(long).astype(np.float32) / 255
+    picture = place.look().floating(long)
     reach = max(2, round(long * 0.006 * (0.3 + 0.7 * amount)))
     edge = ((mask > 0.02) & (mask < 0.98)).mean()
     if edge > 0.25:

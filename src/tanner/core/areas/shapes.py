@@ -1,6 +1,6 @@
 """The parts that a mask is made of, as they are declared and kept. `masks` and `drawing` say what each is, px by px."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
@@ -129,9 +129,7 @@ class Colours(Part):
     """
 
     kind: Literal["colour"] = "colour"
-    samples: Annotated[
-        list[tuple[Share, Share, Share]], Field(min_length=1, max_length=32)
-    ]
+    samples: Annotated[list[tuple[Share, Share, Share]], Field(min_length=1, max_length=32)]
     reach: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.05
     softness: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.05
 
@@ -166,7 +164,8 @@ class Other(Part):
 
 
 Shape = Annotated[
-    Straight | Round | Outline | Brush | Lightness | Colours | Sharp | Found | Whole | Other, Field(discriminator="kind")
+    Straight | Round | Outline | Brush | Lightness | Colours | Sharp | Found | Whole | Other,
+    Field(discriminator="kind"),
 ]
 AnyShape = Straight | Round | Outline | Brush | Lightness | Colours | Sharp | Found | Whole | Other
 NAMES = {
@@ -182,3 +181,8 @@ BY_ITSELF = frozenset({"lightness", "colour", "sharpness", "subject", "backdrop"
 def searched(shapes: list[AnyShape]) -> bool:
     """Whether a mask has to be looked for in other frames."""
     return any(isinstance(s, Drawn) and s.holds == "subject" for s in shapes)
+
+
+def lean(shape: AnyShape) -> dict[str, Any]:
+    """A part as it is kept: without what is usual."""
+    return {"kind": shape.kind, **shape.model_dump(mode="json", exclude_defaults=True)}

@@ -8,10 +8,11 @@ from numpy.typing import NDArray
 from tanner.core.adjust.registry import Development, Thing
 from tanner.core.areas.declare import AREAS, AreaParts
 from tanner.core.areas.find import NotFound
+from tanner.core.areas.look import lightness, oklab
 from tanner.core.areas.masks import Masks, mask_row, places_row
 from tanner.core.areas.place import to_places
 from tanner.core.areas.plan import all_of, place_of, size_of
-from tanner.core.areas.raster import Trouble, masks_of
+from tanner.core.areas.raster import Trouble, mask_on_grid, masks_of
 from tanner.core.areas.shapes import Found
 from tanner.core.errors import SettingsError
 from tanner.core.jit import kernel
@@ -68,6 +69,16 @@ def mask_of(
     return out
 
 
+def whole_mask(frame: Frame, development: Development, ident: str) -> F32:
+    """An area's mask over the whole sensor, upright, (h, w) on the grid of masks.
+
+    Raises:
+        NotFound: it is not in the frame.
+    """
+    things = {t.id: t.parts for t in development.lists.get(AREAS.key, ())}
+    return mask_on_grid(ident, things[ident], place_of(frame), things)  # type: ignore[arg-type]
+
+
 def masking_frame(source: Source, development: Development, output: tuple[int, int]) -> Frame:
     """What masks ask of a frame at an output size, without the frame's noise being worked on."""
     from tanner.core.noise.controls import Noise
@@ -95,7 +106,9 @@ def named(development: Development, name: str) -> Thing:
     same = [t for t in things.values() if t.parts.name.casefold() == name.casefold()]
     if not same:
         there = ", ".join(t.parts.name or t.id for t in things.values())
-        raise SettingsError(f"There is no area called {name}. " + (f"There are: {there}." if there else "The settings have none."))
+        raise SettingsError(
+            f"There is no area called {name}. " + (f"There are: {there}." if there else "The settings have none.")
+        )
     return same[0]
 
 
@@ -106,3 +119,24 @@ def troubles(source: Source, development: Development, output: tuple[int, int]) 
     trouble = Trouble()
     masks_of([(t.id, t.parts) for t in things], place_of(frame), all_of(things), trouble)  # type: ignore[misc]
     return trouble.said
+
+
+def sampled(
+    source: Source, development: Development, at: tuple[float, float]
+) -> tuple[float, tuple[float, float, float]]:
+    """CIE L* and Oklab of a place as ranges see it; at: in shares of the long edge from the middle."""
+    place = place_of(masking_frame(source, development, (64, 64)))
+    w, h = place.grid.size
+    x, y = place.grid.px(np.array(at))
+    reach = max(2, max(w, h) // 400)
+    look = place.look()
+    part = look.planes[:, max(0, int(y) - reach) : int(y) + reach + 1, max(0, int(x) - reach) : int(x) + reach + 1]
+    if not part.size:
+        raise SettingsError("This place lies outside of the frame.")
+    linear = (place.to_working @ part.reshape(3, -1).mean(axis=1)).astype(np.float32)
+    lab = oklab(linear)
+    return round(float(lightness(linear)), 2), (
+        round(float(lab[0]), 4),
+        round(float(lab[1]), 4),
+        round(float(lab[2]), 4),
+    )

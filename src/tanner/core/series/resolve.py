@@ -64,7 +64,11 @@ class Resolved:
 
     def departures(self) -> list[str]:
         """Names of own values that differ from what the frame would show without them."""
-        return [k for k, layer in self.layers.items() if layer == "own" and self.values[k] != self.base(k)]
+        return [
+            k
+            for k, layer in self.layers.items()
+            if layer == "own" and self.values[k] != self.base(k) and not computed(k)
+        ]
 
     def base(self, key: str) -> Any:
         return self.below.get(key, neutral(key))
@@ -74,6 +78,12 @@ def neutral(key: str) -> Any:
     """The neutral value behind a name; None for one that nobody knows."""
     entry = declared(key)
     return None if entry is None else entry.neutral
+
+
+def computed(key: str) -> bool:
+    """Whether a value is worked out and not chosen."""
+    entry = declared(key)
+    return entry is not None and entry.spec.computed
 
 
 def followed(own: Settings) -> dict[str, Any]:
@@ -98,6 +108,11 @@ def resolve(layers: Layers) -> Resolved:
         for key, value in settings.items():
             if declared(key):
                 values[key], origin[key] = value, layer
+    for key in [k for k, layer in origin.items() if layer == "lead" and k.endswith("/shapes")]:
+        # A mask that holds to its subject is off on a follower until it was found there.
+        again = key.removesuffix("shapes") + "found"
+        if again not in values and any(s.get("holds") == "subject" for s in values[key]):
+            values[again], origin[again] = list(places.NOT_YET), "lead"
     for name, amount in layers.offsets.items():
         for key in (name,) if "/" in name else _of_kind().get(name, ()):
             entry = declared(key)

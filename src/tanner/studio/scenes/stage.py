@@ -181,7 +181,8 @@ class Stage:
         import mitsuba as mi
 
         return mi.load_dict(
-            {"type": "scene", "integrator": {"type": "path", "max_depth": self.depth, "rr_depth": 4}, **self.parts}, **how
+            {"type": "scene", "integrator": {"type": "path", "max_depth": self.depth, "rr_depth": 4}, **self.parts},
+            **how,
         )
 
     def sensor(self, spectral: bool) -> Any:

@@ -73,6 +73,27 @@ def _matches(services: Services) -> list[dict[str, Any]]:
     return rows
 
 
+def _searches(services: Services, names: dict[int, str]) -> list[dict[str, Any]]:
+    rows = []
+    for job in services.following.jobs.all():
+        state = job.as_dict()
+        rows.append(
+            _row(
+                "areas",
+                job.number,
+                f"Find areas in {names.get(job.shoot, 'a shoot')}",
+                done=state["done"],
+                count=state["count"],
+                left_s=state["left_s"],
+                over=job.over,
+                text=state["message"],
+                failed=[f"{r['name']}: {r['error']}" for r in state["rows"] if r.get("error")],
+                cancel=None if job.over else f"/api/areas/finds/{job.number}/cancel",
+            )
+        )
+    return rows
+
+
 def _merges(services: Services) -> list[dict[str, Any]]:
     rows = []
     for job in services.merges.jobs.all():
@@ -171,5 +192,5 @@ def work(services: WithServices) -> dict[str, Any]:
                 )
             )
     rows += _imports(services, names) + _matches(services) + _merges(services)
-    rows += _denoising(services) + _checks(services, names)
+    rows += _denoising(services) + _checks(services, names) + _searches(services, names)
     return {"work": sorted(rows, key=lambda row: row["over"])}

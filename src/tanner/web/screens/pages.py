@@ -42,8 +42,14 @@ def _sections() -> list[tuple[str, list[tuple[str, Any]]]]:
 
 def _of_areas() -> list[Adjustment]:
     """What each area can have, declared for one that stands for all: the page puts the chosen one's id in its place."""
-    names = ("amount", *AREAS.adjustments)
+    names = ("amount", "refine", "grow", "soften", "density", *AREAS.adjustments)
     return [a for n in names if (a := declared(name_of(AREAS.key, "00000000", n)))]
+
+
+def _by_group(controls: list[Adjustment]) -> list[tuple[str, list[Adjustment]]]:
+    """What areas change, under the titles of the groups that it belongs to."""
+    of = [(GROUPS[a.key.split("/")[2].split(".")[0]].title, a) for a in controls if "." in a.key]
+    return [(title, [a for _, a in members]) for title, members in groupby(of, lambda item: item[0])]
 
 
 def page(request: Request, name: str, **values: Any) -> Response:
@@ -104,6 +110,7 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
         groups=_grouped(),
         sections=_sections(),
         area_controls=controls,
+        area_groups=_by_group(controls),
         table=json.dumps(table),
         hues=json.dumps(HUES),
     )

@@ -17,6 +17,7 @@ from tanner.core.limits import take as take_limits
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.core.small import SMALL
+from tanner.jobs.areas.following import Following
 from tanner.jobs.bring_in.imports import Importer
 from tanner.jobs.bring_in.watching import Watching
 from tanner.jobs.checking import Checks
@@ -85,6 +86,8 @@ class Services:
         self.merges = Merges(self.catalogue)
         self.denoising = Denoising(self.catalogue, cluster)
         self.matching = Matching(self.catalogue, self.workers)
+        self.following = Following(self.catalogue, self.workers)
+        self.catalogue.after = self.following.consider
         self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
         self.watching = Watching(self.catalogue, self.importer, self.deliveries)
         self.checks = Checks(self.catalogue)
@@ -111,6 +114,7 @@ class Services:
             log.warning("The catalogue could not be backed up: %s", error)
 
     def close(self) -> None:
+        self.following.close()
         self.watching.close()
         self.checks.close()
         self.sidecars.close()

@@ -6,14 +6,16 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
+import cv2
 import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.core.adjust.registry import Development, develop
+from tanner.core.areas.find import NotFound
 from tanner.core.colour.printing import Intent, proof_table
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.spaces import SPACES, outside
@@ -26,6 +28,7 @@ from tanner.core.optics.crop import Crop, kept
 from tanner.core.piece import piece, sample_region
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, notes, render, view_of
+from tanner.core.render.masking import mask_of, sampled
 from tanner.core.render.views import places
 from tanner.core.tone.cube import through_cube
 from tanner.jobs.tasks import read_source
@@ -36,6 +39,12 @@ MARGIN = 0.3
 """What the crop tool shows around the frame, in shares of it, where the crop may go beyond."""
 KEEP = 4
 MOST_BYTES = 1 << 30
+
+
+MaskShown = Literal["tint", "grey", "outline", "alone"]
+"""How a mask is shown: laid over the picture in a colour, in black and white, its edge as a line, or what is in it on grey."""
+TINTS = ((226, 90, 60), (70, 150, 235), (90, 190, 90), (235, 190, 50), (190, 110, 220), (60, 200, 200))
+"""Colours that masks are shown in, by the area's choice."""
 
 
 class View(BaseModel):
@@ -50,6 +59,7 @@ class View(BaseModel):
         before: as it was at the start, with the same geometry.
         sharpening: where the development sharpens, in grey, instead of the picture.
         places: tell where px lie on the frame, for masks (see `core.render.views.places`).
+        area: id of an area whose mask is shown, in the way `shown` says.
         outside: mark colours that the output space (sRGB, or the proof's profile) cannot hold.
         proof: key of a user's ICC profile to show the picture as printed with; intent, paper: how.
     """
@@ -68,6 +78,8 @@ class View(BaseModel):
     outside: bool = False
     places: bool = False
     sharpening: bool = False
+    area: str = Field(default="", max_length=8)
+    shown: MaskShown = "tint"
     proof: str = Field(default="", max_length=200)
     intent: Intent = "relative"
     paper: bool = True
@@ -126,11 +138,13 @@ class Viewer:
         source = entry.future.result()
         began = time.perf_counter()
         with entry.lock:
-            pixels, header = self._pixels(source, values, starting, view)
+            pixels, header, mask = self._pixels(source, values, starting, view)
         rendered = time.perf_counter()
         header["histogram"] = histogram(pixels)
         header["draft"], header["before"] = view.draft, view.before
         shown = mark_clipping(pixels) if view.marks and not view.before else pixels
+        if mask is not None:
+            shown = shown_mask(shown, mask[0], view.shown, TINTS[mask[1]])
         jpeg = simplejpeg.encode_jpeg(
             shown, quality=82 if view.draft else 90, colorsubsampling="420" if view.draft else "444", fastdct=view.draft
         )
@@ -142,7 +156,7 @@ class Viewer:
 
     def _pixels(
         self, source: Source, values: Mapping[str, Any], starting: Mapping[str, Any], view: View
-    ) -> tuple[NDArray[np.uint8], dict[str, Any]]:
+    ) -> tuple[NDArray[np.uint8], dict[str, Any], tuple[NDArray[np.float32], int] | None]:
         wanted = _before(values, starting) if view.before else dict(values)
         crop = develop(wanted).group(Crop)
         asked = develop(wanted)
@@ -170,7 +184,8 @@ class Viewer:
             size = _fit(full, view.width, view.height, view.draft)
             header |= {"size": size, "region": [0, 0, *size], "whole": True}
             header |= {"places": places(source, development, size)} if view.places else {}
-            return self._drawn(source, development, size, view, None), header
+            pixels = self._drawn(source, development, size, view, None)
+            return pixels, header, self._mask(source, development, size, view, None, header)
         # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
         scale = min(view.zoom, 1.0)
         size = max(1, round(full[0] * scale)), max(1, round(full[1] * scale))
@@ -181,7 +196,47 @@ class Viewer:
         region = (left, top, left + rw, top + rh)
         header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
         header |= {"places": places(source, development, size)} if view.places else {}
-        return self._drawn(source, development, size, view, region), header
+        pixels = self._drawn(source, development, size, view, region)
+        return pixels, header, self._mask(source, development, size, view, region, header)
+
+    def _mask(
+        self,
+        source: Source,
+        development: Development,
+        size: tuple[int, int],
+        view: View,
+        region: tuple[int, int, int, int] | None,
+        header: dict[str, Any],
+    ) -> tuple[NDArray[np.float32], int] | None:
+        """The mask of the area that the view asks for, and its colour; why there is none is told in the header."""
+        thing = next((t for t in development.lists.get("areas", ()) if t.id == view.area), None)
+        if thing is None or view.before:
+            return None
+        try:
+            return mask_of(source, development, view.area, size, region), getattr(thing.parts, "tint", 0)
+        except NotFound as error:
+            header["areaOff"] = str(error)
+            return None
+
+    def mask(self, path: str, values: Mapping[str, Any], area: str, edge: int) -> NDArray[np.float32]:
+        """An area's mask on the finished picture, at most so many px long.
+
+        Raises:
+            NotFound: it is off on this frame.
+        """
+        entry = self.entry(path)
+        source = entry.future.result()
+        development = develop(values)
+        with entry.lock:
+            return mask_of(source, development, area, _fit(full_size(source, development), edge, edge, False))
+
+    def sample(self, path: str, values: Mapping[str, Any], at: tuple[float, float]) -> dict[str, Any]:
+        """Lightness and colour of a place as ranges see them."""
+        entry = self.entry(path)
+        source = entry.future.result()
+        with entry.lock:
+            light, lab = sampled(source, develop(values), at)
+        return {"lightness": light, "lab": lab}
 
     def _drawn(
         self,
@@ -263,6 +318,24 @@ class Viewer:
 
     def close(self) -> None:
         self._pool.shutdown(wait=False, cancel_futures=True)
+
+
+def shown_mask(
+    pixels: NDArray[np.uint8], mask: NDArray[np.float32], how: MaskShown, tint: tuple[int, int, int]
+) -> NDArray[np.uint8]:
+    """A picture (h, w, 3) with a mask (h, w) from 0 to 1 shown on it."""
+    if how == "grey":
+        return np.repeat(np.rint(mask * 255).astype(np.uint8)[..., None], 3, axis=-1)
+    m = mask[..., None]
+    if how == "alone":
+        return np.asarray(np.rint(128 + m * (pixels.astype(np.float32) - 128)), np.uint8)
+    colour = np.array(tint, np.float32)
+    if how == "outline":
+        hard = (mask > 0.5).astype(np.uint8)
+        rim = cv2.dilate(hard, np.ones((3, 3), np.uint8)) - cv2.erode(hard, np.ones((3, 3), np.uint8))
+        return np.where(rim[..., None] > 0, colour.astype(np.uint8), pixels)
+    # Light and dark stay visible under the colour.
+    return np.asarray(np.rint(pixels + np.float32(0.55) * m * (colour - pixels)), np.uint8)
 
 
 def _before(values: Mapping[str, Any], starting: Mapping[str, Any]) -> dict[str, Any]:

@@ -1,6 +1,6 @@
 // The Bench: one frame and its set. Controls write into the frame's own layer; nothing needs saving.
 import { get, post } from "./api.js";
-import { Areas } from "./areas.js";
+import { Areas } from "./areas/areas.js";
 import { openAutomatic } from "./automatic.js";
 import { benchCommands } from "./bench/commands.js";
 import * as follows from "./bench/follow.js";
@@ -69,6 +69,7 @@ const line = new Line({
     byId("refining").hidden = !header.draft;
     tools.showSize(header);
     noteLine(header.notes);
+    areas.came(header);
     if (header.quieting) follow(header.quieting);
     // Counted until the browser draws its next frame.
     if (asked?.sent) requestAnimationFrame(() => timings.push(performance.now() - asked.sent));
@@ -336,6 +337,7 @@ function open(name) {
   const placing = state.group === "areas";
   if (picture.places !== placing) {
     picture.places = placing;
+    picture.area = "";
     if (placing) picture.tool = areas;
     else if (picture.tool === areas) picture.tool = null;
     redraw(false);
@@ -497,10 +499,11 @@ document.addEventListener("tanner:changed", refresh);
 
 function toSheet() {
   if (white.isPicking()) white.stopPick();
+  else if (areas.drawing) areas.stop();
   else if (tools.lines) tools.stop();
   else location.href = `/shoots/${shootId}/sheet`;
 }
-useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, toSheet }));
+useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, areas, toSheet }));
 
 await loadSheet();
 view.kitFiles().then(() => state.frame && fill());

@@ -17,6 +17,8 @@ export class Picture {
     this.marks = false;
     this.outside = false;
     this.places = false; // where px lie on the frame comes along, for masks
+    this.area = ""; // id of an area whose mask is shown; shown: how
+    this.shown = "tint";
     this.proof = "";
     this.paper = true;
     this.sharpening = false;
@@ -59,6 +61,8 @@ export class Picture {
       outside: this.outside,
       places: this.places && !before,
       sharpening: this.sharpening && !before,
+      area: before ? "" : this.area,
+      shown: this.shown,
       proof: this.proof,
       paper: this.paper,
       before,

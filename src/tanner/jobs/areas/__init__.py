@@ -1,0 +1,1 @@
+"""Areas of a lead, found again in its followers."""

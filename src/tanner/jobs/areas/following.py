@@ -1,0 +1,245 @@
+"""Looks for a lead's areas in its followers: in the background, as soon as an area that holds to its subject is there.
+
+What is found is no step of the history: it is worked out, not chosen, and can be worked out again. It is kept with each
+follower, so that sidecars and files show the same without the lead.
+"""
+
+import json
+import logging
+import threading
+import time
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import select
+
+from tanner.catalogue.models import Frame
+from tanner.catalogue.originals import same_or_refused
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.store import Catalogue
+from tanner.core.adjust.items import grouped
+from tanner.core.areas.place import SURE
+from tanner.core.errors import TannerError
+from tanner.jobs.areas.tasks import found_again
+from tanner.jobs.recent import RecentJobs
+from tanner.jobs.workers import Workers
+
+log = logging.getLogger(__name__)
+QUIET = 1.2
+"""Seconds without a change before anything is looked for: a brush is still at work."""
+AT_ONCE = 4
+"""Frames that are handed to the workers at a time, so that what somebody waits for comes between."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """Areas of a lead that are to be found in a frame."""
+
+    lead: int
+    idents: tuple[str, ...]
+    frame: int
+
+
+@dataclass
+class FindJob:
+    """One search through the followers of a shoot.
+
+    Attributes:
+        rows: a line a frame: {"frame", "name", "found": {id: how sure}} or {"error"}.
+    """
+
+    number: int
+    shoot: int
+    count: int
+    began: float = field(default_factory=time.monotonic)
+    rows: list[dict[str, Any]] = field(default_factory=list)
+    over: bool = False
+    cancelled: bool = False
+
+    def as_dict(self) -> dict[str, Any]:
+        spent, done = time.monotonic() - self.began, len(self.rows)
+        left = round(spent / done * (self.count - done)) if done and not self.over else None
+        lost = [r["name"] for r in self.rows if any(s < SURE for s in r.get("found", {}).values())]
+        return {
+            "id": self.number, "shoot": self.shoot, "count": self.count, "done": done, "over": self.over,
+            "cancelled": self.cancelled, "left_s": left, "lost": lost, "rows": self.rows, "message": self._said(lost),
+        }  # fmt: skip
+
+    def _said(self, lost: Sequence[str]) -> str:
+        if not self.over:
+            return ""
+        good = sum("found" in r for r in self.rows) - len(lost)
+        said = f"Found in {good} of {self.count} {'frame' if self.count == 1 else 'frames'}"
+        if lost:
+            said += f"; off where they are not found: {', '.join(lost[:5])}" + (" and others" if len(lost) > 5 else "")
+        return ("Cancelled. " if self.cancelled else "") + said + "."
+
+
+def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str] | None = None) -> list[Wanted]:
+    """What is to be looked for in frames: areas of their leads that hold to a subject and were not found yet.
+
+    Args:
+        anew: ids of areas that are looked for even where they were found.
+    """
+    result = []
+    for frame in frames:
+        chain, lead = [], resolver.lead_of(frame)
+        while lead is not None and lead not in chain and lead.id != frame.id:
+            chain.append(lead)
+            lead = resolver.lead_of(lead)
+        by_lead: dict[int, list[str]] = {}
+        for ident, values in grouped(resolver.led_by(frame), "areas").items() if chain else ():
+            if not values.get("kind") or not any(s.get("holds") == "subject" for s in values.get("shapes", ())):
+                continue
+            own = grouped(frame.own, "areas").get(ident, {})
+            if "shapes" in own or own.get("present") is False:
+                continue
+            if own.get("found") and ident not in (anew or ()):
+                continue
+            if anew is not None and ident not in anew:
+                continue
+            # The nearest lead that drew it.
+            of = next((c for c in chain if f"areas/{ident}/shapes" in c.own), None)
+            if of is not None:
+                by_lead.setdefault(of.id, []).append(ident)
+        result += [Wanted(of, tuple(idents), frame.id) for of, idents in by_lead.items()]
+    return result
+
+
+class Following:
+    """Searches of a running program."""
+
+    def __init__(
+        self, catalogue: Catalogue, workers: Workers, told: Callable[[int], None] = lambda shoot: None
+    ) -> None:
+        self._catalogue = catalogue
+        self._workers = workers
+        self._told = told
+        self.jobs: RecentJobs[FindJob] = RecentJobs(busy=lambda job: not job.over)
+        self._shoots: set[int] = set()
+        self._lock = threading.Lock()
+        self._wake = threading.Event()
+        self._closed = False
+        # Frames that could not be searched are not tried again by themselves.
+        self._failed: set[Wanted] = set()
+        self._thread: threading.Thread | None = None
+
+    def consider(self, shoots: Iterable[int]) -> None:
+        """Something changed in shoots: followers may have to be searched. Returns at once."""
+        with self._lock:
+            if self._closed:
+                return
+            self._shoots |= set(shoots)
+            self._wake.set()
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._watch, daemon=True, name="areas")
+                self._thread.start()
+
+    def _watch(self) -> None:
+        while not self._closed:
+            self._wake.wait()
+            while not self._closed and self._wake.is_set():
+                self._wake.clear()
+                self._wake.wait(QUIET)
+            with self._lock:
+                shoots, self._shoots = self._shoots, set()
+            for shoot in shoots:
+                if self._closed:
+                    return
+                try:
+                    self.look(shoot)
+                except Exception as error:  # a shoot that is gone, a catalogue that was closed: the next one goes on
+                    log.info("areas of shoot %s were not looked for: %r", shoot, error)
+
+    def look(self, shoot: int, frames: Sequence[int] = (), anew: Sequence[str] | None = None) -> FindJob | None:
+        """Look for what is missing in a shoot's followers, or anew in some frames; until it is done. None: nothing to do."""
+        with self._catalogue.read() as session:
+            resolver = Resolver(session, shoot)
+            if not any("/shapes" in k for lead in resolver.leads.values() for k in lead.own):
+                return None
+            query = select(Frame).where(Frame.shoot_id == shoot, Frame.set_id.is_not(None), Frame.follows)
+            if frames:
+                query = query.where(Frame.id.in_(frames))
+            wanted = wanted_in(resolver, session.scalars(query), anew=anew)
+            wanted = [w for w in wanted if anew is not None or w not in self._failed]
+            if not wanted:
+                return None
+            leads = {w.lead for w in wanted}
+            told = {i: self._settings(resolver, session.get_one(Frame, i)) for i in leads}
+            names = {
+                w.frame: (session.get_one(Frame, w.frame).name, session.get_one(Frame, w.frame).path) for w in wanted
+            }
+        job = self.jobs.add(lambda n: FindJob(n, shoot, len(wanted)))
+        try:
+            self._run(job, wanted, told, names)
+        finally:
+            job.over = True
+            self._told(shoot)
+        return job
+
+    def start(self, shoot: int, frames: Sequence[int], anew: Sequence[str]) -> None:
+        """The same in the background."""
+        threading.Thread(target=self.look, args=(shoot, frames, anew), daemon=True).start()
+
+    def _settings(self, resolver: Resolver, lead: Frame) -> tuple[str, str]:
+        values = resolver.resolve(lead).values
+        kept = {
+            k: v for k, v in values.items() if k.startswith("areas/") or k.split(".")[0] in ("light", "white", "crop")
+        }
+        return lead.path, json.dumps(kept, sort_keys=True)
+
+    def _run(
+        self,
+        job: FindJob,
+        wanted: list[Wanted],
+        told: Mapping[int, tuple[str, str]],
+        names: Mapping[int, tuple[str, str]],
+    ) -> None:
+        for first in range(0, len(wanted), AT_ONCE):
+            part = wanted[first : first + AT_ONCE]
+            if job.cancelled or self._closed:
+                return
+            waiting = [(w, self._begun(w, told[w.lead], names[w.frame][1])) for w in part]
+            found: dict[int, Mapping[str, list[float]]] = {}
+            for each, future in waiting:
+                row: dict[str, Any] = {"frame": each.frame, "name": names[each.frame][0]}
+                try:
+                    found[each.frame] = future.result()
+                    row["found"] = {k: v[8] for k, v in found[each.frame].items()}
+                except Exception as error:  # told for this frame; the others go on
+                    self._failed.add(each)
+                    row["error"] = (
+                        str(error) if isinstance(error, TannerError) else f"could not be searched ({error!r})"
+                    )
+                job.rows.append(row)
+            self._keep(found)
+            self._told(job.shoot)
+
+    def _begun(self, wanted: Wanted, lead: tuple[str, str], path: str) -> Future[Mapping[str, list[float]]]:
+        try:
+            for frame in (wanted.lead, wanted.frame):
+                same_or_refused(self._catalogue, frame)
+        except TannerError as error:
+            refused: Future[Mapping[str, list[float]]] = Future()
+            refused.set_exception(error)
+            return refused
+        return self._workers.submit(found_again, lead[0], lead[1], list(wanted.idents), path)
+
+    def _keep(self, found: Mapping[int, Mapping[str, list[float]]]) -> None:
+        with self._catalogue.write() as session:
+            for frame_id, areas in found.items():
+                frame = session.get(Frame, frame_id)
+                if frame is not None:
+                    frame.own = {**frame.own, **{f"areas/{i}/found": v for i, v in areas.items()}}
+
+    def cancel(self, number: int) -> None:
+        job = self.jobs.get(number)
+        if job is None:
+            raise TannerError("This search is no longer known.")
+        job.cancelled = True
+
+    def close(self) -> None:
+        self._closed = True
+        self._wake.set()

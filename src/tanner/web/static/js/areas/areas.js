@@ -1,0 +1,499 @@
+// Areas on the Bench: their list, the chosen one with its parts and controls, and its mask on the picture.
+// An area is nothing but names, "areas/ID/light.exposure": they are followed, given up and undone as all others are.
+import { get, post } from "../api.js";
+import { byId, el } from "../dom.js";
+import { Places } from "../places.js";
+import { Rule } from "../rule.js";
+import { tell, trying } from "../shell.js";
+import { BrushTool } from "./brush.js";
+import { again, unplaced, WHOLE } from "./geometry.js";
+import * as handles from "./handles.js";
+import { BEGIN, DRAWN, KINDS } from "./kinds.js";
+import { Parts } from "./parts.js";
+
+export const TINTS = ["rgb(226 90 60)", "rgb(70 150 235)", "rgb(90 190 90)", "rgb(235 190 50)", "rgb(190 110 220)", "rgb(60 200 200)"];
+
+export class Areas {
+  // bench: {picture, frame(), shown(key), layer(key), draft(values), edit(values), commit(url, body), carry(ids), targets(), table}
+  constructor(bench) {
+    this.bench = bench;
+    this.chosen = null;
+    this.drawing = null; // {kind, into}: a part that is about to be drawn, and into which area
+    this.drag = null;
+    this.corners = null; // of an outline that is being drawn
+    this.seen = false; // whether the mask is shown
+    this.how = "tint";
+    this.controls = new Map();
+    for (const root of document.querySelectorAll("#area-one .rule")) {
+      const name = root.dataset.key.replace("areas/00000000/", "");
+      this.controls.set(name, new Rule(root, { ...bench.table[root.dataset.key], offset: null }));
+    }
+    this.brush = new BrushTool(this);
+    this.parts = new Parts(this);
+    this.listen();
+  }
+
+  key(name) {
+    return `areas/${this.chosen}/${name}`;
+  }
+
+  // Every area of the frame, in order: {id, kind, name, ...}.
+  list() {
+    const { values } = this.bench.frame();
+    const found = new Map();
+    for (const [key, value] of Object.entries(values)) {
+      const [list, id, name] = key.split("/");
+      if (list !== "areas") continue;
+      if (!found.has(id)) found.set(id, { id });
+      found.get(id)[name] = value;
+    }
+    return [...found.values()].filter((a) => a.kind).sort((a, b) => (a.order || 0) - (b.order || 0) || a.id.localeCompare(b.id));
+  }
+
+  one() {
+    return this.list().find((a) => a.id === this.chosen) || null;
+  }
+
+  shapes() {
+    return this.bench.shown(this.key("shapes")) || [];
+  }
+
+  place() {
+    return this.bench.shown(this.key("place")) || WHOLE;
+  }
+
+  found() {
+    return this.bench.shown(this.key("found")) || [];
+  }
+
+  tint() {
+    return TINTS[this.one()?.tint || 0];
+  }
+
+  // Whether the mask belongs to the lead: then this frame only moves it.
+  followed() {
+    return this.bench.frame().follows && this.bench.layer(this.key("shapes")) === "lead";
+  }
+
+  // --- the panel ---------------------------------------------------------------------------------------
+
+  fill() {
+    const list = this.list();
+    if (!list.some((a) => a.id === this.chosen)) this.chosen = list.at(-1)?.id ?? null;
+    byId("area-list").replaceChildren(...list.map((a) => this.row(a)));
+    byId("area-none").hidden = list.length > 0;
+    this.indexMark(list);
+    const area = this.one();
+    byId("area-one").hidden = !area;
+    if (!area) return;
+    const { frame } = this.bench;
+    for (const [name, control] of this.controls) {
+      const key = this.key(name);
+      control.about.key = key;
+      const below = frame().below[key] ?? control.about.neutral;
+      const value = this.bench.shown(key) ?? control.about.neutral;
+      control.set(value, { below, shown: below, follows: frame().follows, own: frame().ownKeys.includes(key) && value !== below, offset: false });
+    }
+    if (document.activeElement !== byId("area-name")) byId("area-name").value = area.name || "";
+    byId("area-inverted").checked = Boolean(area.inverted);
+    byId("area-here").checked = area.present !== false;
+    byId("area-here-choice").hidden = !frame().follows;
+    byId("area-follow").hidden = !frame().offsets[this.key("place")];
+    byId("area-remove").textContent = this.followed() ? "Not on this frame" : "Remove";
+    byId("area-own").hidden = !this.followed();
+    byId("area-again").hidden = !this.followed() || !this.shapes().some((s) => s.holds === "subject");
+    this.say();
+    this.parts.fill();
+    byId("area-see").value = this.seen ? this.how : "none";
+    [...byId("area-tints").children].forEach((b, i) => b.setAttribute("aria-pressed", String(i === (area.tint || 0))));
+  }
+
+  // What is known of where it lies on this frame.
+  say() {
+    const found = this.found();
+    let said = "";
+    if (this.off) said = this.off;
+    else if (found.length) said = found[8] < 0 ? "It is being looked for in this frame; until then it is off here." : found[8] < 0.25 ? "Its subject is not found in this frame, so it is off here. Make it this frame’s own, or look again." : `Found in this frame, ${Math.round(found[8] * 100)} % sure.`;
+    else if (this.followed()) said = "The mask is the lead’s: drag it to where it belongs on this frame.";
+    byId("area-said").textContent = said;
+    byId("area-said").classList.toggle("text-warn", Boolean(this.off) || (found.length > 0 && found[8] < 0.25));
+  }
+
+  row(a) {
+    const { frame } = this.bench;
+    const here = a.present !== false;
+    const keys = Object.keys(frame().values).filter((k) => k.startsWith(`areas/${a.id}/`) && !k.endsWith("/found"));
+    const follows = frame().follows && keys.some((k) => frame().layers[k] === "lead");
+    const own = follows && (keys.some((k) => frame().layers[k] === "own") || frame().offsets[`areas/${a.id}/place`]);
+    const lost = a.found?.length && a.found[8] < 0.25;
+    const state = !here ? "not on this frame" : lost ? (a.found[8] < 0 ? "looking for it" : "not found here") : own ? "departs here" : follows ? "follows" : "";
+    const on = el("input", { type: "checkbox", checked: a.enabled !== false, "aria-label": `${a.name} on` });
+    on.addEventListener("change", () => this.bench.edit({ [`areas/${a.id}/enabled`]: on.checked }));
+    // A name for what the mask depends on, so that the picture is asked for again when it changes.
+    const stamp = JSON.stringify([a.shapes, a.place, a.found, a.inverted, a.grow, a.soften, a.refine, a.density, frame().values["crop.left"], frame().values["crop.top"], frame().values["crop.right"], frame().values["crop.bottom"]]);
+    let hash = 0;
+    for (let i = 0; i < stamp.length; i += 1) hash = (hash * 31 + stamp.charCodeAt(i)) | 0;
+    const picture = el("span", { class: "area-mask", "aria-hidden": "true" });
+    if (here && !lost) picture.append(el("img", { src: `/api/frames/${frame().id}/areas/${a.id}/mask?size=48&v=${hash}`, alt: "", onerror: (event) => event.target.remove() }));
+    const item = el(
+      "li",
+      { class: a.id === this.chosen ? "area-row chosen" : "area-row" },
+      on,
+      picture,
+      el("button", { type: "button", class: "area-name", "aria-pressed": String(a.id === this.chosen), text: a.name || "Area", onclick: () => this.choose(a.id) }),
+      el("span", { class: `index-mark ${lost ? "mark-off" : own || !here ? "mark-own" : follows ? "mark-follows" : ""}`, "aria-hidden": "true" }),
+      el("span", { class: "dim", text: state }),
+    );
+    item.style.setProperty("--tint", TINTS[a.tint || 0]);
+    // Pointing at it shows where it is.
+    item.addEventListener("pointerenter", () => this.hover(a.id));
+    item.addEventListener("pointerleave", () => this.hover(null));
+    return item;
+  }
+
+  indexMark(list) {
+    const { frame } = this.bench;
+    const index = document.querySelector('#index [data-group="areas"]');
+    index.querySelector(".index-state").textContent = list.length ? String(list.length) : "";
+    const lost = list.some((a) => a.present !== false && a.found?.length && a.found[8] < 0.25);
+    const departs = list.some((a) => a.present === false || frame().offsets[`areas/${a.id}/place`] || (frame().follows && Object.entries(frame().layers).some(([k, l]) => l === "own" && k.startsWith(`areas/${a.id}/`) && !k.endsWith("/found"))));
+    const following = frame().follows && list.length && !departs;
+    index.querySelector(".index-mark").className = `index-mark ${lost ? "mark-off" : departs ? "mark-own" : following ? "mark-follows" : ""}`;
+    index.title = lost ? "An area is not found in this frame" : "";
+  }
+
+  hover(id) {
+    clearTimeout(this.hovering);
+    this.hovering = setTimeout(() => {
+      this.pointed = id;
+      this.showMask();
+    }, id ? 120 : 60);
+  }
+
+  choose(id) {
+    this.stop();
+    this.chosen = id;
+    this.off = "";
+    this.parts.chosen = 0;
+    this.fill();
+    this.showMask();
+  }
+
+  // Which mask the picture comes with.
+  showMask(quick = false) {
+    const { picture } = this.bench;
+    const area = this.pointed && this.pointed !== this.chosen ? this.pointed : this.pointed || this.seen || this.drawing?.kind === "brush" || this.painting() ? this.chosen : "";
+    const how = this.seen ? this.how : "tint";
+    if (picture.area !== (area || "") || picture.shown !== how) {
+      picture.area = area || "";
+      picture.shown = how;
+      picture.refresh(quick);
+    } else picture.draw();
+  }
+
+  see(how) {
+    this.seen = how !== "none";
+    if (this.seen) this.how = how;
+    this.fill();
+    this.showMask();
+  }
+
+  // Why the mask of the view that came is not there.
+  came(header) {
+    const off = header.areaOff || "";
+    if (this.off !== off && this.bench.picture.area === this.chosen) {
+      this.off = off;
+      this.say();
+    }
+    this.brush.pending = null;
+  }
+
+  listen() {
+    const root = byId("area-one");
+    byId("area-new").addEventListener("click", () => this.parts.menu(byId("area-new"), (kind) => this.begin(kind, null)));
+    byId("area-name").addEventListener("change", (event) => this.bench.edit({ [this.key("name")]: event.target.value.trim() || "Area" }));
+    byId("area-inverted").addEventListener("change", (event) => this.bench.edit({ [this.key("inverted")]: event.target.checked }));
+    byId("area-here").addEventListener("change", (event) => this.bench.edit({ [this.key("present")]: event.target.checked }));
+    byId("area-follow").addEventListener("click", () => this.bench.commit("/api/giveup", { frames: this.bench.targets(), keys: [this.key("place")] }));
+    byId("area-own").addEventListener("click", () => this.makeOwn());
+    byId("area-again").addEventListener("click", () => this.lookAgain());
+    byId("area-carry").addEventListener("click", () => this.bench.carry([`areas/${this.chosen}`]));
+    byId("area-remove").addEventListener("click", () => this.remove());
+    byId("area-see").addEventListener("change", (event) => this.see(event.target.value));
+    byId("area-tints").append(...TINTS.map((tint, i) => {
+      const b = el("button", { type: "button", class: "tint-choice", "aria-label": `Colour ${i + 1} of its mask`, onclick: () => this.bench.edit({ [this.key("tint")]: i }) });
+      b.style.background = tint;
+      return b;
+    }));
+    document.addEventListener("keydown", (event) => {
+      if (event.key === "Enter" && this.corners?.length >= 3) this.closeOutline();
+      else if (event.key === "Escape" && (this.drawing || this.corners)) {
+        event.stopImmediatePropagation();
+        this.stop();
+      }
+    }, true);
+    root.addEventListener("rule:move", () => this.controlMoved());
+  }
+
+  // Controls of the mask itself are seen while they move.
+  controlMoved() {
+    if (this.seen) this.showMask(true);
+  }
+
+  remove() {
+    if (this.followed()) return this.bench.edit({ [this.key("present")]: false });
+    return this.bench.commit("/api/areas/remove", { frames: this.bench.targets(), areas: [this.chosen] });
+  }
+
+  // The lead's mask, where it lies here, as this frame's own.
+  makeOwn() {
+    return this.bench.edit({ [this.key("shapes")]: structuredClone(this.shapes()), [this.key("found")]: this.found()[8] >= 0.25 ? this.found() : [] });
+  }
+
+  async lookAgain() {
+    const done = await trying(() => post("/api/areas/find", { frames: this.bench.targets(), areas: [this.chosen] }));
+    if (done) tell("Looking for it again.");
+    for (let n = 0; n < 40; n += 1) {
+      await new Promise((next) => setTimeout(next, 500));
+      const { work } = await get("/api/work");
+      if (!work.some((w) => w.kind === "areas" && !w.over)) break;
+    }
+    this.off = "";
+    await this.bench.refresh();
+  }
+
+  // --- new parts ----------------------------------------------------------------------------------------
+
+  // kind null: nothing is drawn any more. into: an area that gets the part, or none for a new area.
+  begin(kind, into = null) {
+    this.stop();
+    if (!kind) return undefined;
+    if (BEGIN[kind]) return this.put(BEGIN[kind](), into);
+    if (kind === "area") return this.put({ kind: "area", area: this.list().find((a) => a.id !== into)?.id }, into);
+    this.drawing = { kind: kind === "edges" ? "brush" : kind, into };
+    if (kind === "edges") this.brush.change({ alike: this.brush.set.alike || 0.4 });
+    if (kind === "brush") this.brush.change({ alike: 0 });
+    byId("area-drawing").textContent = `${KINDS[kind].name}: ${KINDS[kind].help}.`;
+    byId("area-drawing").hidden = false;
+    byId("brush-controls").hidden = this.drawing.kind !== "brush";
+    this.bench.picture.draw();
+    return undefined;
+  }
+
+  stop() {
+    this.drawing = null;
+    this.corners = null;
+    this.drag = null;
+    byId("area-drawing").hidden = true;
+    if (!this.painting()) byId("brush-controls").hidden = true;
+    this.bench.picture.draw();
+  }
+
+  // Whether strokes go into the chosen part.
+  painting() {
+    return this.one() && !this.followed() && this.shapes()[this.parts.chosen]?.kind === "brush";
+  }
+
+  async put(shape, into) {
+    if (DRAWN.has(shape.kind) && shape.kind !== "straight" && shape.kind !== "round") shape.holds = "subject";
+    if (into) {
+      const shapes = [...this.shapes(), shape];
+      this.parts.chosen = shapes.length - 1;
+      return this.change(shapes, true);
+    }
+    const tint = this.list().length % TINTS.length;
+    const made = await trying(() => post("/api/areas", { frames: this.bench.targets(), shapes: [shape], ...(tint ? { tint } : {}) }));
+    if (!made) return undefined;
+    this.chosen = made.area;
+    this.parts.chosen = 0;
+    await this.bench.refresh();
+    // What was found is shown, so that one sees whether it is right.
+    if (!DRAWN.has(shape.kind)) this.see("tint");
+    this.fill();
+    return undefined;
+  }
+
+  change(shapes, final) {
+    const values = { [this.key("shapes")]: shapes };
+    if (final) return this.bench.edit(values);
+    return this.bench.draft(values);
+  }
+
+  changePart(values, final = true) {
+    return this.change(this.shapes().map((s, i) => (i === this.parts.chosen ? { ...s, ...values } : s)), final);
+  }
+
+  async closeOutline() {
+    const points = this.corners.map((p) => ({ at: p.map((v) => Number(v.toFixed(5))) }));
+    const { into } = this.drawing || {};
+    this.stop();
+    await this.put({ kind: "outline", points }, into);
+  }
+
+  async sample(p) {
+    const [x, y] = this.places.place(p);
+    const got = await trying(() => post(`/api/frames/${this.bench.frame().id}/areas/sample`, { x: Math.min(0.5, Math.max(-0.5, x)), y: Math.min(0.5, Math.max(-0.5, y)) }));
+    if (!got) return;
+    const { into, more } = this.drawing || {};
+    const shape = this.shapes()[this.parts.chosen];
+    if (more && shape?.kind === "colour") await this.changePart({ samples: [...shape.samples, got.lab] });
+    else {
+      this.stop();
+      await this.put({ kind: "colour", samples: [got.lab] }, into);
+    }
+  }
+
+  // --- on the picture --------------------------------------------------------------------------------
+
+  unplaced(p) {
+    return this.drawing && !this.drawing.into ? p : unplaced(this.place(), p);
+  }
+
+  handles() {
+    const shape = this.shapes()[this.parts.chosen];
+    if (!shape || this.painting()) return [];
+    const forth = handles.forth(shape, this.place(), this.found());
+    return handles.handlesOf(shape).map((h) => ({ ...h, i: this.parts.chosen, here: forth(h.at) }));
+  }
+
+  draw(c, rect, header, ratio) {
+    this.places = header.places ? new Places(header, rect) : null;
+    if (!this.places) return undefined;
+    c.save();
+    if (this.one() && !this.drawing) {
+      const [place, found] = [this.place(), this.found()];
+      this.shapes().forEach((shape, i) => {
+        const forth = handles.forth(shape, place, found);
+        handles.drawShape(c, shape, (p) => this.places.canvas(forth(p)), ratio, i === this.parts.chosen);
+      });
+      handles.drawHandles(c, this.handles().map((h) => ({ ...h, at: h.here })), (p) => this.places.canvas(p), ratio);
+    }
+    c.restore();
+    if (this.drawing?.kind === "brush" || this.painting()) this.brush.draw(c, ratio, this.tint());
+    this.drawNew(c, ratio);
+    return undefined;
+  }
+
+  drawNew(c, ratio) {
+    c.strokeStyle = "#fff";
+    c.lineWidth = 1.5 * ratio;
+    if (this.corners) {
+      const line = this.corners.map((p) => this.places.canvas(p));
+      c.beginPath();
+      [...line, ...(this.at ? [this.at] : [])].forEach((p, i) => (i ? c.lineTo(...p) : c.moveTo(...p)));
+      c.stroke();
+      handles.drawHandles(c, this.corners.map((at) => ({ what: "corner", at })), (p) => this.places.canvas(p), ratio);
+      return;
+    }
+    if (!this.drag?.fresh || !this.drag.to) return;
+    c.beginPath();
+    if (this.drawing?.kind === "round") c.arc(...this.drag.from, Math.hypot(this.drag.to[0] - this.drag.from[0], this.drag.to[1] - this.drag.from[1]), 0, 7);
+    else {
+      c.moveTo(...this.drag.from);
+      c.lineTo(...this.drag.to);
+    }
+    c.stroke();
+  }
+
+  hit(p) {
+    if (!this.places || !this.one()) return null;
+    const near = 12 * this.bench.picture.ratio;
+    return this.handles().find((h) => {
+      const [x, y] = this.places.canvas(h.here);
+      return Math.hypot(p[0] - x, p[1] - y) < near;
+    });
+  }
+
+  cursor(p) {
+    this.at = p;
+    if (this.drawing?.kind === "brush" || (!this.drawing && this.painting())) {
+      this.brush.hover(p);
+      return "none";
+    }
+    if (this.corners) this.bench.picture.draw();
+    if (this.drawing) return "crosshair";
+    const handle = this.hit(p);
+    return handle ? (handle.what === "move" ? "move" : "pointer") : "";
+  }
+
+  down(p) {
+    if (!this.places) return false;
+    const kind = this.drawing?.kind;
+    if (kind === "outline") {
+      this.corners ||= [];
+      const first = this.corners[0] && this.places.canvas(this.corners[0]);
+      if (first && this.corners.length >= 3 && Math.hypot(first[0] - p[0], first[1] - p[1]) < 10 * this.bench.picture.ratio) this.closeOutline();
+      else this.corners.push(this.places.place(p));
+      return true;
+    }
+    if (kind === "colour") {
+      this.sample(p);
+      return true;
+    }
+    if (kind === "brush" || (!kind && this.painting())) {
+      this.drag = { stroke: true };
+      return this.brush.down(p);
+    }
+    if (kind) {
+      this.drag = { fresh: true, from: p, to: null };
+      return true;
+    }
+    const handle = this.hit(p);
+    if (!handle) return false;
+    this.drag = { ...handle, from: this.places.place(p), shapes: structuredClone(this.shapes()), was: [...this.place()] };
+    return true;
+  }
+
+  move(p, event) {
+    if (!this.drag) return;
+    if (this.drag.stroke) this.brush.move(p, event);
+    else if (this.drag.fresh) this.drag.to = p;
+    else this.bench.draft(this.dragged(p));
+  }
+
+  up(p) {
+    const { drag } = this;
+    this.drag = null;
+    if (!drag) return;
+    if (drag.stroke) return void this.stroke();
+    if (!drag.fresh) {
+      const there = this.places.place(p);
+      if (Math.hypot(there[0] - drag.from[0], there[1] - drag.from[1]) > 1e-4) this.bench.edit(this.dragged(p, drag));
+      return;
+    }
+    const into = this.drawing?.into;
+    const ends = [this.places.place(drag.from), this.places.place(p)].map((q) => (into ? unplaced(this.place(), q) : q));
+    const shape = handles.drawnAs(this.drawing.kind, ...ends);
+    if (!shape) return;
+    this.stop();
+    this.put(shape, into);
+  }
+
+  async stroke() {
+    const stroke = this.brush.up();
+    const shape = this.shapes()[this.parts.chosen];
+    if (!this.drawing && shape?.kind === "brush") {
+      await this.changePart({ strokes: [...(shape.strokes || []), stroke] });
+    } else {
+      const { into } = this.drawing || {};
+      this.drawing = null;
+      byId("area-drawing").hidden = true;
+      await this.put({ kind: "brush", strokes: [stroke] }, into);
+      this.showMask();
+    }
+  }
+
+  // What a drag of a handle makes of the area: of the lead's only where it lies, else its shapes.
+  dragged(p, drag = this.drag) {
+    const there = this.places.place(p);
+    if (this.followed()) {
+      const shape = drag.shapes[drag.i];
+      const middle = handles.middleOf([shape]);
+      const moved = handles.carried(drag.was, drag, shape.holds === "subject" ? again(this.found(), middle) : middle, drag.from, there);
+      return { [this.key("place")]: moved.map((v) => Number(v.toFixed(5))) };
+    }
+    const shapes = [...drag.shapes];
+    shapes[drag.i] = handles.dragged(shapes[drag.i], drag, unplaced(drag.was, drag.from), unplaced(drag.was, there));
+    return { [this.key("shapes")]: shapes };
+  }
+}
