@@ -2,6 +2,7 @@
 
 import math
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -9,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tanner.core.adjust.items import id_from_preset, of_things, renamed, split, things, with_things_of
-from tanner.core.adjust.registry import LISTS, blend, declared, develop
+from tanner.core.adjust.registry import LISTS, adjustments, blend, declared, develop
 from tanner.core.areas.declare import AREAS
 from tanner.core.areas.masks import mask_row
 from tanner.core.areas.place import between, moved, to_places
@@ -121,12 +122,19 @@ def test_an_area_that_does_nothing_changes_nothing(source: Source, quiet: dict[s
     [
         {"light.exposure": 0.7}, {"light.highlights": -60.0}, {"light.shadows": 60.0}, {"light.local_contrast": 40.0},
         {"colour.saturation": -60.0}, {"colour.saturation": 50.0}, {"colour.vibrance": 60.0},
+        {"light.contrast": 40.0}, {"light.white_point": 30.0, "light.black_point": -20.0},
+        {"levels.middle": 15.0, "levels.black_out": 8.0}, {"structure.texture": 60.0}, {"structure.middle": -50.0},
+        {"structure.haze": 50.0}, {"structure.haze": -40.0}, {"ranges.orange_hue": 40.0, "ranges.blue_saturation": -80.0},
+        {"balance.all_hue": 200.0, "balance.all_strength": 40.0}, {"mono.amount": 100.0}, {"detail.amount": 120.0},
+        {"curve.points": [[0.0, 0.0], [0.4, 0.55], [1.0, 1.0]]}, {"curve.lightness": [[0.0, 0.0], [0.5, 0.4], [1.0, 1.0]]},
+        {"curve.red": [[0.0, 0.0], [0.5, 0.6], [1.0, 1.0]]},
     ],
 )  # fmt: skip
-def test_an_area_over_all_is_the_global_control(source: Source, values: dict[str, float]) -> None:
+def test_an_area_over_all_is_the_global_control(source: Source, values: dict[str, Any]) -> None:
     """Within 1 of 255, where nothing is clipped (there the picture's own exposure holds white)."""
     below = {"light.exposure": -1.0, "light.contrast": 20.0}
-    there = {**below, **{k: below.get(k, 0.0) + v for k, v in values.items()}}
+    neutral = {k: 0.0 if isinstance(v, list) else adjustments()[k].neutral for k, v in values.items()}
+    there = {**below, **{k: v if isinstance(v, list) else below.get(k, neutral[k]) + v for k, v in values.items()}}
     got = drawn(source, {**below, **area(ALL_OVER, **{k.replace(".", "__"): v for k, v in values.items()})})
     assert np.abs(got - drawn(source, there)).max() <= 257
 

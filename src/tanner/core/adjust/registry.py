@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 from typing import Any, TypeVar
 
+import numpy as np
 from pydantic import ValidationError
 
 from tanner.core.adjust.items import MOST, Listed, Parts, grouped, name_of, split, things
@@ -110,6 +111,9 @@ def declared(key: str) -> Adjustment | None:
 
 def _difference(below: Adjustment, listed: Listed, key: str) -> Adjustment:
     """An adjustment of a listed thing: a difference from the picture's, where nothing is neutral."""
+    if below.spec.widget == "curve":
+        # A curve of its own, which comes after the picture's.
+        return replace(below, group=listed.key, thing=key)
     kind = below.spec.offset or ""
     reach = MIRED if kind == "mired" else (below.high or 0.0) - max(below.low or 0.0, 0.0)
     spec = replace(
@@ -154,6 +158,39 @@ class Development:
     def values(self) -> dict[str, Any]:
         """All values of the groups by full name."""
         return {f"{g}.{n}": v for g, m in self.groups.items() for n, v in m.model_dump().items()}
+
+
+def with_differences(development: "Development", values: Mapping[str, Any]) -> "Development":
+    """A development with differences added to its adjustments, within their ranges; curves come after its own."""
+    groups = dict(development.groups)
+    for group in dict.fromkeys(k.split(".")[0] for k in values):
+        model = groups[group].active()
+        changed: dict[str, Any] = {}
+        for key, value in values.items():
+            if not key.startswith(group + "."):
+                continue
+            entry, name = adjustments()[key], key.split(".")[1]
+            now = getattr(model, name)
+            if entry.spec.widget == "curve":
+                changed[name] = _after(now, value, getattr(model, "rising", False))
+            elif now is not None:
+                assert entry.low is not None and entry.high is not None
+                changed[name] = min(max(now + value, entry.low), entry.high)
+        groups[group] = model.model_copy(update=changed)
+    return Development(groups, development.lists)
+
+
+def _after(first: Any, then: Any, rising: bool) -> list[tuple[float, float]]:
+    """The points of a curve that does one after the other."""
+    from tanner.core.tone.curve import evaluate, is_straight
+
+    if is_straight(then):
+        return list(first)
+    if is_straight(first):
+        return [(x, y) for x, y in then]
+    x = np.unique(np.concatenate([np.linspace(0, 1, 33), [p[0] for p in first]]))
+    y = evaluate(then, np.clip(evaluate(first, x, rising), 0, 1), rising)
+    return [(float(a), float(b)) for a, b in zip(x, np.clip(y, 0, 1), strict=True)]
 
 
 def check_names(settings: Settings) -> None:
@@ -206,14 +243,28 @@ def _things(settings: Settings, listed: Listed) -> tuple[Thing, ...]:
     if len(there) > MOST:
         raise SettingsError(f"There are {len(there)} of {listed.key}; a frame holds {MOST}.")
     return tuple(
-        Thing(t["id"], p, {k: v * p.amount / 100 for k, v in t.items() if k in listed.adjustments})
+        Thing(t["id"], p, {k: _at(v, p.amount / 100) for k, v in t.items() if k in listed.adjustments})
         for t in there
         for p in [parts[t["id"]]]
     )
 
 
+def _at(value: Any, amount: float) -> Any:
+    """A difference, or a curve, at an amount."""
+    if isinstance(value, list):
+        return [[x, min(1.0, max(0.0, x + (y - x) * amount))] for x, y in value]
+    return value * amount
+
+
 def _check_difference(key: str, value: Any) -> None:
     entry = declared(key)
+    if entry is not None and entry.spec.widget == "curve":
+        group, name = key.split("/")[2].split(".")
+        try:
+            GROUPS[group](**{name: value})
+        except ValidationError as error:
+            raise SettingsError(f"{key}: {error.errors()[0]['msg']} (got {value!r}).") from None
+        return
     assert entry is not None and entry.low is not None and entry.high is not None
     if isinstance(value, bool) or not isinstance(value, int | float) or not entry.low <= value <= entry.high:
         raise SettingsError(f"{key}: from {entry.low:g} to {entry.high:g} is taken (got {value!r}).")

@@ -8,8 +8,24 @@ from tanner.core.adjust.items import Listed, Parts
 from tanner.core.adjust.spec import param
 from tanner.core.areas.place import NOWHERE_ELSE, Again, Place
 from tanner.core.areas.shapes import Shape
+from tanner.core.colour.ranges import HUES
 
 MOST_PARTS = 500
+
+
+MOVED = (
+    *(f"light.{n}" for n in ("exposure", "contrast", "highlights", "shadows", "white_point", "black_point", "local_contrast")),
+    *(f"levels.{n}" for n in ("black", "middle", "white", "black_out", "white_out")),
+    *(f"curve.{n}" for n in ("points", "lightness", "channels", "red", "green", "blue")),
+    "white.temperature", "white.tint",
+    "colour.saturation", "colour.vibrance",
+    *(f"ranges.{hue}_{what}" for what in ("hue", "saturation", "lightness") for hue in HUES),
+    *(f"balance.{zone}_{what}" for zone in ("shadows", "middle", "highlights", "all") for what in ("hue", "strength", "lightness")),
+    "mono.amount",
+    "structure.texture", "structure.middle", "structure.haze",
+    "detail.amount",
+)  # fmt: skip
+"""Adjustments of the picture that an area has of its own, as differences."""
 
 
 class AreaParts(Parts):
@@ -57,6 +73,10 @@ class AreaParts(Parts):
     density: float = param(
         100.0, 0.0, 100.0, label="Density", unit="%", structure=True, help="How strong the mask is where it is strongest."
     )  # fmt: skip
+    blur: float = param(
+        0.0, 0.0, 100.0, label="Blur", unit="%",
+        help="As if it were out of focus; what is outside of the area does not bleed into it.",
+    )  # fmt: skip
     tint: int = param(
         0, 0, 5, label="Colour shown", widget="item", structure=True, help="Which colour its mask is shown in."
     )
@@ -76,18 +96,4 @@ class AreaParts(Parts):
         return found
 
 
-AREAS = Listed(
-    "areas",
-    "Area",
-    AreaParts,
-    (
-        "light.exposure",
-        "light.highlights",
-        "light.shadows",
-        "light.local_contrast",
-        "white.temperature",
-        "white.tint",
-        "colour.saturation",
-        "colour.vibrance",
-    ),
-)
+AREAS = Listed("areas", "Area", AreaParts, MOVED)

@@ -4,7 +4,7 @@ A stage that areas may move reads its parameter from a row of the field, which s
 of areas costs one pass of the path; each costs its mask and one multiply-add a px for each parameter that it moves.
 """
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,8 @@ class Areas(NamedTuple):
         masks: see there. grid: of the frame's geometry; to: float32 (2, 3), from px of the sensor to places.
         start: float32 (fields,), the picture's own values; by: float32 (areas, fields), what each area adds.
         used: bool (fields,), whether any area moves it.
+        again: for stages that are done once more for some areas, see `stages.path.Again`.
+        sharpen: float32 (areas,), what each adds to the amount of sharpening.
     """
 
     masks: Masks
@@ -28,18 +30,23 @@ class Areas(NamedTuple):
     start: F32
     by: F32
     used: NDArray[np.bool_]
+    again: Any
+    sharpen: F32
 
 
 @kernel
-def fill_fields(areas: Areas, y: int, x0: int, field: F32, work: F32, n: int) -> None:
-    """The parameters of a row of px: float32 (fields, n). `work`: float32 (6 or more, at least 8 and n)."""
+def fill_fields(areas: Areas, y: int, x0: int, field: F32, masks: F32, work: F32, n: int) -> None:
+    """The parameters of a row of px: float32 (fields, n), and each area's mask, (areas, n).
+
+    `work`: float32 (6 or more, at least 8 and n).
+    """
     for k in range(areas.start.shape[0]):
         row, value = field[k], areas.start[k]
         for j in range(n):
             row[j] = value
     places_row(areas.grid, areas.to, y, x0, work[4:6], work[:2], n)
     for area in range(areas.by.shape[0]):
-        m = work[2]
+        m = masks[area]
         mask_row(areas.masks, area, work[0], work[1], m, work[3], n)
         for k in range(areas.start.shape[0]):
             d = areas.by[area, k]
@@ -47,3 +54,22 @@ def fill_fields(areas: Areas, y: int, x0: int, field: F32, work: F32, n: int) ->
                 row = field[k]
                 for j in range(n):
                     row[j] += m[j] * d
+
+
+@kernel
+def sharpen_more(areas: Areas, y0: int, x0: int, fade: float, out: F32) -> None:
+    """What areas add to the amount of sharpening, float32 (h, w), of a block at y0, x0."""
+    h, w = out.shape
+    wide = max(w, 32)
+    nodes, uv = np.empty((2, wide), np.float32), np.empty((2, wide), np.float32)
+    m, part = np.empty(wide, np.float32), np.empty(wide, np.float32)
+    for i in range(h):
+        for j in range(w):
+            out[i, j] = np.float32(0.0)
+        places_row(areas.grid, areas.to, y0 + i, x0, nodes, uv, w)
+        for area in range(areas.sharpen.shape[0]):
+            amount = areas.sharpen[area] * fade
+            if amount != np.float32(0.0):
+                mask_row(areas.masks, area, uv[0], uv[1], m, part, w)
+                for j in range(w):
+                    out[i, j] += m[j] * amount

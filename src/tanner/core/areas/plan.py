@@ -1,10 +1,11 @@
 """Areas as the kernel reads them, for one frame at one output size."""
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 
-from tanner.core.adjust.registry import Thing
+from tanner.core.adjust.registry import Development, Thing, with_differences
 from tanner.core.areas.declare import AreaParts
 from tanner.core.areas.drawing import Grid
 from tanner.core.areas.fields import Areas
@@ -13,20 +14,36 @@ from tanner.core.areas.place import to_places
 from tanner.core.areas.raster import Place, Trouble, masks_of, plain
 from tanner.core.optics.geometry import STEP, Geometry
 from tanner.core.optics.view import upright
-from tanner.core.stages.path import POINT
+from tanner.core.stages.blur import Blur
+from tanner.core.stages.path import AGAIN, POINT
 from tanner.core.stages.stage import F64, Frame
+from tanner.core.tone.curve import is_straight
 
 
-def areas_of(frame: Frame, things: Sequence[Thing], trouble: Trouble | None = None) -> Areas | None:
+def areas_of(
+    frame: Frame, development: Development, things: Sequence[Thing], trouble: Trouble | None = None
+) -> Areas | None:
     """The areas that change something; None when none does, and everything goes as without areas.
 
     Args:
-        trouble: filled with areas that are off on this frame, and why.
+        development: of the picture; trouble: filled with areas that are off on this frame, and why.
     """
     rows, there = [], []
+    wanted: dict[str, list[tuple[int, Any]]] = {}
     for thing in things:
         row = [v for stage in POINT if stage.moves is not None for v in stage.moves(frame, thing.values)]
-        if any(row):
+        changed = {k for k, v in thing.values.items() if _changes(k, v)}
+        again = [stage for stage in AGAIN if changed.intersection(stage.again)]
+        soft = getattr(thing.parts, "blur", 0.0) * thing.parts.amount / 100
+        if soft:
+            planes = frame.blurred(thing.id, thing.parts, all_of(things))
+            wanted.setdefault("blur", []).append((len(rows), Blur(True, planes)))
+        if any(row) or again or soft or changed & AROUND_POINT:
+            for stage in again:
+                assert stage.prepare is not None
+                mine = {k: v for k, v in thing.values.items() if k in stage.again}
+                moved = stage.prepare(frame, with_differences(development, mine), True)
+                wanted.setdefault(stage.name, []).append((len(rows), moved))
             rows.append(row)
             there.append(thing)
     if not rows:
@@ -41,7 +58,17 @@ def areas_of(frame: Frame, things: Sequence[Thing], trouble: Trouble | None = No
         start=np.zeros(by.shape[1], np.float32),
         by=by,
         used=(by != 0).any(axis=0),
+        again=wanted,
+        sharpen=np.array([t.values.get("detail.amount", 0.0) / 100 for t in there], np.float32),
     )
+
+
+AROUND_POINT = frozenset({"detail.amount"})
+"""What areas change outside of the stages of the path."""
+
+
+def _changes(key: str, value: Any) -> bool:
+    return not is_straight(value) if isinstance(value, list) else bool(value)
 
 
 def all_of(things: Sequence[Thing]) -> dict[str, AreaParts]:

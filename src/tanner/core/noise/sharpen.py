@@ -51,36 +51,40 @@ class Detail(Group):
 
 @dataclass(frozen=True)
 class Sharpening:
-    """One pass, as the kernel takes it."""
+    """One pass, as the kernel takes it; fade: what its amounts were multiplied by."""
 
     amount: float
     corners: float
     threshold: float
     even: float
     half: NDArray[np.float32]
+    fade: float = 1.0
 
     @property
     def reach(self) -> int:
         return len(self.half) - 1
 
 
-def _pass(amount: float, corners: float, radius: float, threshold: float, even: float) -> Sharpening | None:
+def _pass(
+    amount: float, corners: float, radius: float, threshold: float, even: float, always: bool = False
+) -> Sharpening | None:
     fade = min(1.0, (radius / FINEST) ** 2)
-    if (amount + corners) * fade < 1e-4:
+    if (amount + corners) * fade < 1e-4 and not (always and fade > 1e-3):
         return None
     half = gaussian(min(max(radius, FINEST), MOST))
-    return Sharpening(amount * fade, corners * fade, threshold, even, half)
+    return Sharpening(amount * fade, corners * fade, threshold, even, half, fade)
 
 
-def capture(detail: Detail, scale: float, noise: float = 0.0) -> Sharpening | None:
+def capture(detail: Detail, scale: float, noise: float = 0.0, always: bool = False) -> Sharpening | None:
     """The frame's own sharpening, or None.
 
     Args:
-        scale: px of the frame for one of the picture; noise: deviation of the roots of its values.
+        scale: px of the frame for one of the picture; noise: deviation of the roots of its values; always: also
+            where its amount is nothing, for areas that add to it.
     """
     return _pass(
         detail.amount / 100, detail.corners / 100, detail.radius / max(scale, 1.0), detail.threshold / 1000 + 1e-6,
-        detail.mask / 100 * (0.12 + 4 * noise / max(scale, 1.0)),
+        detail.mask / 100 * (0.12 + 4 * noise / max(scale, 1.0)), always,
     )  # fmt: skip
 
 

@@ -140,6 +140,6 @@ def _sharpened(part: F32, medium: Sharpening) -> F32:
     work = np.empty((2, *planes.shape[1:]), np.float32)
     sharpen_block(
         planes, m, np.array([medium.amount, medium.corners], np.float32), np.zeros(4, np.float32), np.float32(medium.threshold),
-        np.float32(medium.even), medium.half, work[0], work[1], False,
+        np.float32(medium.even), medium.half, work[0], work[1], False, np.zeros((0, 0), np.float32),
     )  # fmt: skip
     return np.ascontiguousarray(np.moveaxis(planes[:, m:-m, m:-m], 0, -1))

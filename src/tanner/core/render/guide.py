@@ -1,11 +1,16 @@
 """The base layer that highlights, shadows and local contrast go by: small, whatever the output's size."""
 
+import math
+from collections.abc import Mapping
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
+from tanner.core.areas.declare import AreaParts
 from tanner.core.areas.drawing import Grid
+from tanner.core.areas.find import NotFound
 from tanner.core.areas.look import EDGE, Look
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
@@ -109,3 +114,45 @@ def _turned(plane: F32, orientation: int) -> F32:
     if orientation in (3, 4, 7, 8):
         plane = plane[::-1]
     return plane
+
+
+def blurred(
+    source: Source, development: Development, draft: bool, ident: str, parts: AreaParts, others: Mapping[str, AreaParts]
+) -> F32:
+    """The picture (3, h, w) as plane values, blurred from what lies in an area alone, small: a disc has a few px.
+
+    All blurred pictures of one development have one size, so that they can lie on one another.
+    """
+    # The plan is made of this module.
+    from tanner.core.render.masking import mask_of
+
+    told = [p.model_dump_json(exclude={"name", "tint", "order"}) for p in (parts, *others.values())]
+
+    def make() -> F32:
+        w, h = full_size(source, development)
+        share = min(1.0, BLUR_EDGE / max(w, h))
+        size = max(4, round(w * share)), max(4, round(h * share))
+        linear = linear_of(source, geometry_only(development), size, draft=draft)
+        planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+        resample(linear, 0, 0, planes)
+        try:
+            mask = mask_of(source, development, ident, size)
+        except NotFound:  # it is off on this frame: nothing reads this
+            return planes
+        radius = max(0.6, parts.blur * parts.amount / 1e4 * BLUR_MOST * max(size))
+        whole = math.ceil(radius)
+        far = np.hypot(*np.mgrid[-whole : whole + 1, -whole : whole + 1])
+        disc = np.clip(radius + 0.5 - far, 0, 1).astype(np.float32)
+        disc /= disc.sum()
+        # A little everywhere, so that there is something to read where nothing of the area is near.
+        weight = mask + np.float32(1e-4)
+        under = cv2.filter2D(weight, -1, disc, borderType=cv2.BORDER_REFLECT)
+        soft = [cv2.filter2D(p * weight, -1, disc, borderType=cv2.BORDER_REFLECT) / under for p in planes]
+        return np.ascontiguousarray(soft, np.float32)
+
+    return source.memory.get(BLURRED, (geometry_groups(development), ident, tuple(told)), make)
+
+
+BLUR_EDGE, BLUR_MOST = 1200, 0.02
+"""Long edge that blurring is done at, and the radius of the disc at 100 % in shares of it."""
+BLURRED: Slot[F32] = Slot("blurred", keep=4, heavy=True)

@@ -16,7 +16,7 @@ from tanner.core.noise.model import root_noise
 from tanner.core.noise.sharpen import Detail, Sharpening, capture
 from tanner.core.raw.reader import Source
 from tanner.core.render.encode import encoder
-from tanner.core.render.guide import base_layer, finer_layer, haze_of, look_of
+from tanner.core.render.guide import base_layer, blurred, finer_layer, haze_of, look_of
 from tanner.core.render.linear import Linear, pre_gains
 from tanner.core.render.outside import linear_of
 from tanner.core.render.views import across
@@ -38,6 +38,7 @@ class Plan:
         parameters: of the stages of the path, see `stages.path`; areas: what areas move, or None.
         sharpen: passes, in order; across: see `views.across`; show_sharpening: where, in grey, instead of the picture.
         encoder: see `encode.encoder`; grain: laid over the picture at last, or None.
+        sharpen_areas: areas change the amount of the first pass.
     """
 
     linear: Linear
@@ -49,6 +50,7 @@ class Plan:
     show_sharpening: bool
     encoder: NDArray[Any]
     grain: Grain | None = None
+    sharpen_areas: bool = False
 
     @property
     def size(self) -> tuple[int, int]:
@@ -84,13 +86,14 @@ def make_plan(
     """
     linear = linear_of(source, development, output, draft, fine)
     frame = frame_of(linear, development, space, draft)
-    areas = areas_of(frame, development.listed(AREAS.key))
+    areas = areas_of(frame, development, development.listed(AREAS.key))
     parameters = path.parameters(frame, development, areas.used if areas else None)
     if areas:
-        areas = areas._replace(start=path.starts(parameters))
+        areas = areas._replace(start=path.starts(parameters), again=path.again(parameters, areas.again))
     detail = development.group(Detail)
     grain = root_noise(linear.source) if detail.mask and linear.small_noise is None else 0.0
-    wanted = capture(detail, linear.geometry.scale, grain), output_sharpening
+    by_areas = bool(areas is not None and areas.sharpen.any())
+    wanted = capture(detail, linear.geometry.scale, grain, always=by_areas), output_sharpening
     return Plan(
         linear=linear,
         frame=frame,
@@ -100,6 +103,7 @@ def make_plan(
         across=across(source, development, output),
         show_sharpening=show_sharpening,
         encoder=encoder(space, bits),
+        sharpen_areas=by_areas,
         grain=None if show_sharpening else grain_of(development.group(Finish), source.facts, output),
     )
 
@@ -122,5 +126,6 @@ def frame_of(linear: Linear, development: Development, space: str, draft: bool) 
         layer=lambda name: finer_layer(source, development, draft, name),
         haze=lambda: haze_of(source, development, draft),
         look=lambda: look_of(source),
+        blurred=lambda ident, parts, others: blurred(source, development, draft, ident, parts, others),
         noise=lambda: 0.0 if linear.small_noise is not None else root_noise(source),
     )

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
+from tanner.core.areas.fields import sharpen_more
 from tanner.core.memory import Slot
 from tanner.core.noise.sharpen import Sharpening
 from tanner.core.optics.geometry import STEP
@@ -30,6 +31,7 @@ from tanner.core.stages.sharpening import sharpen_block
 F32 = NDArray[np.float32]
 PLANES: Slot[F32] = Slot("view planes", keep=3, heavy=True)
 """Resampled planes of a view, by its geometry, what noise is left to be done, and its size."""
+NOTHING_MORE: F32 = np.zeros((0, 0), np.float32)
 KEPT_MARGIN = 16
 """px around a view that are kept with it, for what looks around."""
 
@@ -47,9 +49,13 @@ def finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> None
     else:
         develop_block_with_areas(*place, plan.areas)
     inset = 0
-    for each in plan.sharpen:
+    for number, each in enumerate(plan.sharpen):
         inset += each.reach
-        _sharpen(plan, each, planes, inset, y0 - m, x0 - m)
+        more = NOTHING_MORE
+        if number == 0 and plan.sharpen_areas and plan.areas is not None:
+            more = work.get("more", *planes.shape[1:])
+            sharpen_more(plan.areas, y0 - m, x0 - m, np.float32(each.fade), more)
+        _sharpen(plan, each, planes, inset, y0 - m, x0 - m, more)
     if plan.show_sharpening and not plan.sharpen:
         planes[:] = 0
     if plan.grain is not None:
@@ -58,14 +64,14 @@ def finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> None
     encode(planes, m, plan.encoder, out)
 
 
-def _sharpen(plan: Plan, each: Sharpening, planes: F32, inset: int, y0: int, x0: int) -> None:
+def _sharpen(plan: Plan, each: Sharpening, planes: F32, inset: int, y0: int, x0: int, more: F32) -> None:
     h, w = planes.shape[1:]
     ax, ay, sx, sy = plan.across
     place = np.array([ax + x0 * sx, ay + y0 * sy, sx, sy], dtype=np.float32)
     strength = np.array([each.amount, each.corners], dtype=np.float32)
     sharpen_block(
         planes, inset, strength, place, np.float32(each.threshold), np.float32(each.even), each.half,
-        work.get("lum", h, w), work.get("blur", h, w), plan.show_sharpening,
+        work.get("lum", h, w), work.get("blur", h, w), plan.show_sharpening, more,
     )  # fmt: skip
 
 

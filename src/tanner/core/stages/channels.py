@@ -17,8 +17,8 @@ if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
 
 SIZE = 4096
-TABLES: Slot[F32] = Slot("channel tables", keep=2, shared=True)
-NO_TABLES: F32 = np.zeros((3, 2), np.float32)
+TABLES: Slot[F32] = Slot("channel tables", keep=12, shared=True)
+NO_TABLES: F32 = np.zeros((3, SIZE + 1), np.float32)
 
 
 class Channels(NamedTuple):
@@ -82,10 +82,16 @@ def _key(levels: Levels, curve: Curve) -> Hashable:
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Channels:
     levels, curve = development.group(Levels), development.group(Curve)
     curves = (curve.channels, *(getattr(curve, c) for c in CHANNELS))
-    if all(levels.of(c) == NEUTRAL for c in CHANNELS) and all(map(is_straight, curves)):
+    if not moved and all(levels.of(c) == NEUTRAL for c in CHANNELS) and all(map(is_straight, curves)):
         return Channels(False, NO_TABLES)
     key = _key(levels, curve)
     return Channels(True, frame.source.memory.get(TABLES, key, lambda: channel_tables(levels, curve)))
 
 
-STAGE = Stage("channels", prepare=_prepare, row=channels_row)
+STAGE = Stage(
+    "channels", prepare=_prepare, row=channels_row, kind=Channels,
+    again=(
+        *(f"levels.{c}_{n}" for c in CHANNELS for n in ("black", "middle", "white", "black_out", "white_out")),
+        *(f"curve.{c}" for c in ("channels", *CHANNELS)),
+    ),
+)  # fmt: skip

@@ -1,6 +1,7 @@
 """Haze removed or added, in scene-linear light (see `tone.haze`)."""
 
-from typing import TYPE_CHECKING, NamedTuple
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -82,9 +83,43 @@ def haze_row(r: F32, g: F32, b: F32, at: At, p: Haze) -> None:
             b[j] = ab + (b[j] - ab) * t[j]
 
 
+@kernel
+def haze_row_fields(r: F32, g: F32, b: F32, at: At, p: Haze, field: F32) -> None:
+    """Field: the amount of each px."""
+    rows, n = at.work, at.n
+    one, zero = np.float32(1.0), np.float32(0.0)
+    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
+    t, log, ca, cb = rows[0], rows[1], rows[2], rows[3]
+    for j in range(n):
+        t[j] = lr * r[j] + lg * g[j] + lb * b[j]
+    log2_row(t, log, n)
+    at.state[1] = guide_line(
+        p.through, at.y, at.x0, n, at.height, at.width, ca, cb, at.held[4:8], at.state[1], rows[5].view(np.int32), rows[6]
+    )
+    least, amount = np.float32(LEAST), field[0]
+    for j in range(n):
+        t[j] = min(max(ca[j] * (log[j] - p.ev) + cb[j], least), one)
+    for j in range(n):
+        a = min(max(amount[j], -one), one)
+        more = one / (one - max(a, zero) * (one - t[j]))
+        less = one + a * (np.float32(0.15) + np.float32(0.6) * (one - t[j]))
+        t[j] = more if a > zero else less
+    ar, ag, ab = p.air[0], p.air[1], p.air[2]
+    for j in range(n):
+        r[j] = max((r[j] - ar) * t[j] + ar, min(r[j], zero))
+    for j in range(n):
+        g[j] = max((g[j] - ag) * t[j] + ag, min(g[j], zero))
+    for j in range(n):
+        b[j] = max((b[j] - ab) * t[j] + ab, min(b[j], zero))
+
+
+def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float]:
+    return (settings.get("structure.haze", 0.0) / 100,)
+
+
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Haze:
     amount = development.group(Structure).haze / 100
-    if not amount:
+    if not amount and not moved:
         return Haze(False, LUMA, NO_GUIDE, np.float32(0), np.zeros(3, np.float32), np.float32(0))
     through, air = frame.haze()
     # From plane values, by the white balance and profile in force, so that it stays the haze of this picture.
@@ -94,4 +129,7 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Haze:
     return Haze(True, LUMA, through, np.float32(frame.ev), f32(np.maximum(light, 1e-4)), np.float32(amount))
 
 
-STAGE = Stage("haze", prepare=_prepare, row=haze_row)
+STAGE = Stage(
+    "haze", prepare=_prepare, row=haze_row,
+    fields=1, start=lambda p: (p.amount,), moves=_moves, row_fields=haze_row_fields,
+)  # fmt: skip

@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
 
 SIZE = 4096
-NO_TABLE: F32 = np.zeros(2, np.float32)
-TABLES: Slot[F32] = Slot("lightness tables", keep=2, shared=True)
+NO_TABLE: F32 = np.zeros(SIZE + 1, np.float32)
+TABLES: Slot[F32] = Slot("lightness tables", keep=12, shared=True)
 BACK = f32(pcs_to_working() @ np.diag(D50_XYZ))
 """(3, 3) shares of white's X, Y and Z to working values."""
 TO = f32(np.linalg.inv(pcs_to_working() @ np.diag(D50_XYZ)))
@@ -85,11 +85,11 @@ def lightness_table(points: Points, rising: bool = False) -> NDArray[np.float32]
 
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Lightness:
     curve = development.group(Curve)
-    if is_straight(curve.lightness):
+    if not moved and is_straight(curve.lightness):
         return Lightness(False, TO, BACK, NO_TABLE)
     key = tuple(map(tuple, curve.lightness)), curve.rising
     table = frame.source.memory.get(TABLES, key, lambda: lightness_table(curve.lightness, curve.rising))
     return Lightness(True, TO, BACK, table)
 
 
-STAGE = Stage("lightness", prepare=_prepare, row=lightness_row)
+STAGE = Stage("lightness", prepare=_prepare, row=lightness_row, again=("curve.lightness",), kind=Lightness)

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 LIGHTS, CHROMAS, HUES = 25, 25, 72
 MOST = 0.4
 """Chroma at the table's end; beyond it what is added stays the same."""
-TABLES: Slot[F32] = Slot("colour mixes", keep=2, shared=True)
+TABLES: Slot[F32] = Slot("colour mixes", keep=12, shared=True)
 CHROMA_STEP = np.uint64((HUES + 1) * 4)
 LIGHT_STEP = np.uint64(CHROMAS * (HUES + 1) * 4)
 NO_TABLE: F32 = np.zeros((1, 1, 1, 4), np.float32)
@@ -184,9 +184,12 @@ def mixer_table(ranges: Ranges, mono: Mono, balance: Balance) -> F32:
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Mixer:
     parts = development.group(Ranges), development.group(Mono), development.group(Balance)
     on = parts[0] != Ranges() or parts[1].amount > 0 or parts[2] != Balance()
-    if not on:
+    if not on and not moved:
         return Mixer(False, CONES, NO_TABLE)
     return Mixer(True, CONES, frame.source.memory.get(TABLES, parts, lambda: mixer_table(*parts)))
 
 
-STAGE = Stage("mixer", (Ranges, Balance, Mono), _prepare, row=mixer_row)
+STAGE = Stage(
+    "mixer", (Ranges, Balance, Mono), _prepare, row=mixer_row, kind=Mixer,
+    again=tuple(f"{g.key}.{n}" for g in (Ranges, Balance, Mono) for n in g.model_fields if n != "enabled"),
+)

@@ -18,6 +18,7 @@ from tanner.core.optics.crop import Crop
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
 from tanner.core.stages import (
+    blur,
     camera,
     channels,
     haze,
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
 
 POINT: tuple[Stage, ...] = (
+    blur.STAGE,              # in areas: what is out of focus
     camera.STAGE,            # balanced camera values to the working space, exposure
     profile_tables.HUE_SAT,  # the profile's first table
     haze.STAGE,
@@ -60,6 +62,9 @@ GROUPS: dict[str, type[Group]] = {
 }
 """All groups of adjustments, in working order."""
 Parameters = namedtuple("Parameters", [s.name for s in POINT])  # type: ignore[misc]
+AGAIN: tuple[Stage, ...] = tuple(s for s in POINT if s.again)
+Again = namedtuple("Again", [f"{s.name}_{f}" for s in AGAIN for f in ("of", *s.kind._fields)])  # type: ignore[misc]
+"""For each stage that areas may have done once more: which areas, int32 (count,), and its parameters' fields for each, stacked."""
 _together = fuse(POINT, "point_stages")
 _together_with_fields = fuse(POINT, "point_stages_with_fields", with_fields=True)
 
@@ -77,6 +82,23 @@ def parameters(frame: Frame, development: "Development", moved: np.ndarray | Non
         first += stage.fields
         found.append(stage.prepare(frame, development, moves))
     return Parameters(*found)
+
+
+def again(p: Any, wanted: "dict[str, list[tuple[int, Any]]]") -> Any:
+    """`Again` from the parameters of stages for areas: by the stage's name, the area's index and its parameters.
+
+    Args:
+        p: `Parameters` of the picture, for what a stage's parameters look like where no area wants it.
+    """
+    fields: list[Any] = []
+    for stage in AGAIN:
+        mine = wanted.get(stage.name, [])
+        fields.append(np.array([n for n, _ in mine], np.int32))
+        for name in stage.kind._fields:
+            like = np.asarray(getattr(getattr(p, stage.name), name))
+            values = [np.asarray(getattr(each, name)) for _, each in mine]
+            fields.append(np.stack(values) if values else np.zeros((0, *like.shape), like.dtype))
+    return Again(*fields)
 
 
 def starts(p: Any) -> F32:
@@ -107,8 +129,11 @@ def develop_block_with_areas(planes: F32, y0: int, x0: int, width: int, height: 
     # Never narrower than the nodes of the map that a row needs.
     work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
     field = np.empty((areas.start.shape[0], w), dtype=np.float32)
+    masks, copies = np.empty((areas.by.shape[0], max(w, 32)), dtype=np.float32), np.empty((9, w), dtype=np.float32)
     state = np.full(HELD // 4, -2, dtype=np.int64)
     for i in range(h):
         at = At(y0 + i, x0, width, height, w, work, held, state)
-        fill_fields(areas, y0 + i, x0, field, work, w)
-        _together_with_fields(planes[0, i], planes[1, i], planes[2, i], at, p, field, areas.used)
+        fill_fields(areas, y0 + i, x0, field, masks, work, w)
+        _together_with_fields(
+            planes[0, i], planes[1, i], planes[2, i], at, p, field, areas.used, areas.again, masks, copies
+        )

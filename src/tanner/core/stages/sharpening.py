@@ -9,7 +9,7 @@ OVERSHOOT = np.float32(0.15)
 
 
 @kernel
-def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, blur, show):
+def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, blur, show, more):
     """Unsharp mask on lightness, in place, within the range of what is around; `margin` px on each side only serve.
 
     Args:
@@ -19,6 +19,7 @@ def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, b
         threshold: differences that count by half; even: contrast around a pixel below which it is spared, or 0.
         half: see `sharpen.gaussian`.
         lum, blur: float32 (h, w) work space.
+        more: float32 (h, w), what areas add to the amount of each px, or nothing (0, 0). Below nothing in all, it softens.
         show: fill the planes with how much is sharpened where, instead.
     """
     h, w = planes.shape[1], planes.shape[2]
@@ -66,6 +67,10 @@ def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, b
         for j in range(n):
             x = place[0] + np.float32(j + margin) * place[2]
             weight[j] = amount + corners * (x * x + y * y)
+        if more.shape[0] > 0:
+            row = more[i, margin:]
+            for j in range(n):
+                weight[j] = max(weight[j] + row[j], np.float32(-1.0))
         if even > zero:
             for j in range(n):
                 c = top[j] - bottom[j]

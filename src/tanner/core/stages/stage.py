@@ -54,6 +54,7 @@ class Frame:
         space: one of `SPACES`.
         guide: makes the base layer (see `tone.base`); layer: one of the finer ones by its name; haze: see `tone.haze`.
         look: makes what masks are read from, see `areas.look`.
+        blurred: makes the picture blurred inside of an area, see `stages.blur`: by its id, its parts and all areas' by their ids.
         noise: deviation of the roots of balanced values.
     """
 
@@ -69,6 +70,7 @@ class Frame:
     layer: Callable[[str], F32]
     haze: Callable[[], tuple[F32, F32]]
     look: Callable[[], "Look"]
+    blurred: Callable[[str, Any, Mapping[str, Any]], F32]
     noise: Callable[[], float]
 
     @property
@@ -93,6 +95,9 @@ class Stage:
         start: what those parameters are without areas, from the stage's own, (fields,).
         moves: (frame, an area's settings) to what the area adds to them where its mask is 1, (fields,).
         row_fields: kernel (r, g, b, at, parameters, field) with field (fields, n): the parameters of each px.
+        again: areas may move all else of its adjustments: it is then done once more for each such area, on a copy, and laid in
+            by the mask. Its parameters must have one shape whatever their values, and `prepare` gives it them when moved.
+        kind: of its parameters, where `again`.
     """
 
     name: str
@@ -103,6 +108,30 @@ class Stage:
     start: Callable[[Any], Sequence[float]] | None = None
     moves: Callable[["Frame", Mapping[str, Any]], Sequence[float]] | None = None
     row_fields: Callable[..., None] | None = None
+    again: tuple[str, ...] = ()
+    kind: Any = None
+
+
+@kernel
+def keep_row(r: F32, g: F32, b: F32, to: F32, first: int, n: int) -> None:
+    """A row of px into three rows of others."""
+    for j in range(n):
+        to[first, j] = r[j]
+    for j in range(n):
+        to[first + 1, j] = g[j]
+    for j in range(n):
+        to[first + 2, j] = b[j]
+
+
+@kernel
+def lay_in_row(r: F32, g: F32, b: F32, copies: F32, m: F32, n: int) -> None:
+    """By a mask, how far rows 6 to 8 of copies differ from rows 3 to 5."""
+    for j in range(n):
+        r[j] += m[j] * (copies[6, j] - copies[3, j])
+    for j in range(n):
+        g[j] += m[j] * (copies[7, j] - copies[4, j])
+    for j in range(n):
+        b[j] += m[j] * (copies[8, j] - copies[5, j])
 
 
 @kernel
@@ -123,17 +152,36 @@ def f32(values: Any) -> F32:
 def fuse(stages: Sequence[Stage], name: str, *, with_fields: bool = False) -> Callable[..., None]:
     """One function for kernels that runs the row kernels of stages in order, each when it is on.
 
-    Without fields its arguments are (r, g, b, at, parameters), with them also field (fields, n) and used bool (fields,).
+    Without fields its arguments are (r, g, b, at, parameters), with them also field (fields, n), used bool (fields,), again (see
+    `Stage.again`: for each such stage which areas, and its parameters for each), masks (areas, n) and copies (9, n).
     The calls are written out as text because numba cannot loop over functions of different types.
 
     Args:
         name: no other function of a process may have it.
     """
-    arguments = "r, g, b, at, parameters" + (", field, used" if with_fields else "")
-    lines, known, first = [f"def {name}({arguments}):"], {}, 0
+    arguments = "r, g, b, at, parameters" + (", field, used, again, masks, copies" if with_fields else "")
+    lines, first = [f"def {name}({arguments}):"], 0
+    known: dict[str, Any] = {"keep_row": keep_row, "lay_in_row": lay_in_row}
     for stage in stages:
         known[stage.name] = stage.row
         plain = f"{stage.name}(r, g, b, at, parameters.{stage.name})"
+        if with_fields and stage.again:
+            known[f"{stage.name}_kind"] = stage.kind
+            each = ", ".join(f"again.{stage.name}_{f}[k]" for f in stage.kind._fields)
+            lines += [
+                f"    if again.{stage.name}_of.shape[0] > 0:",
+                "        keep_row(r, g, b, copies, 0, at.n)",
+                f"        if parameters.{stage.name}.on:",
+                f"            {plain}",
+                "        keep_row(r, g, b, copies, 3, at.n)",
+                f"        for k in range(again.{stage.name}_of.shape[0]):",
+                "            keep_row(copies[0], copies[1], copies[2], copies, 6, at.n)",
+                f"            {stage.name}(copies[6], copies[7], copies[8], at, {stage.name}_kind({each}))",
+                f"            lay_in_row(r, g, b, copies, masks[again.{stage.name}_of[k]], at.n)",
+                f"    elif parameters.{stage.name}.on:",
+                f"        {plain}",
+            ]
+            continue
         lines.append(f"    if parameters.{stage.name}.on:")
         if with_fields and stage.row_fields is not None:
             known[f"{stage.name}_fields"] = stage.row_fields
@@ -150,11 +198,11 @@ def fuse(stages: Sequence[Stage], name: str, *, with_fields: bool = False) -> Ca
     # numba asks for a function of exactly these arguments.
     if with_fields:
 
-        def fused(r, g, b, at, parameters, field, used):  # type: ignore[no-untyped-def]
+        def fused(r, g, b, at, parameters, field, used, again, masks, copies):  # type: ignore[no-untyped-def]
             raise NotImplementedError("runs inside kernels only")
 
         @overload(fused)
-        def _with(r, g, b, at, parameters, field, used):  # type: ignore[no-untyped-def]
+        def _with(r, g, b, at, parameters, field, used, again, masks, copies):  # type: ignore[no-untyped-def]
             return written
     else:
 

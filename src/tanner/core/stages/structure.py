@@ -4,7 +4,8 @@ Local contrast, the coarsest of the three, is in `local`. What counts as an edge
 hardly overshoots.
 """
 
-from typing import TYPE_CHECKING, ClassVar, NamedTuple
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
 import numpy as np
 
@@ -104,17 +105,70 @@ def structure_row(r: F32, g: F32, b: F32, at: At, p: Layers) -> None:
     gain_row(r, g, b, lum, n)
 
 
+@kernel
+def _differ_fields(log, ca, cb, ev, grain, amount, out, n):
+    """`_differ` with an amount of each px, as smooth as the layer itself at most."""
+    one = np.float32(1.0)
+    for j in range(n):
+        d = (log[j] - ev) * (one - ca[j]) - cb[j]
+        square = d * d * d * d
+        out[j] += max(amount[j], -one) * d * square / (square + grain[j] * grain[j] + np.float32(1e-12))
+
+
+@kernel
+def structure_row_fields(r: F32, g: F32, b: F32, at: At, p: Layers, field: F32) -> None:
+    """Field: factors on the differences from the two layers."""
+    rows, n = at.work, at.n
+    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
+    lum, log, ca, cb, add, grain = rows[0], rows[1], rows[2], rows[3], rows[4], rows[7]
+    for j in range(n):
+        lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
+    log2_row(lum, log, n)
+    exposed = np.float32(2.0) ** p.ev
+    level = np.float32(8.3255 * 14) * p.noise * p.noise
+    for j in range(n):
+        grain[j] = level * exposed / max(lum[j], np.float32(1e-5))
+    for j in range(n):
+        add[j] = np.float32(0.0)
+    index, share = rows[5].view(np.int32), rows[6]
+    if p.texture.shape[1] > 1:
+        at.state[2] = guide_line(
+            p.texture, at.y, at.x0, n, at.height, at.width, ca, cb, at.held[8:12], at.state[2], index, share
+        )
+        _differ_fields(log, ca, cb, p.ev, grain, field[0], add, n)
+    if p.middle.shape[1] > 1:
+        at.state[3] = guide_line(
+            p.middle, at.y, at.x0, n, at.height, at.width, ca, cb, at.held[12:16], at.state[3], index, share
+        )
+        _differ_fields(log, ca, cb, p.ev, grain, field[1], add, n)
+    exp2_row(add, lum, n)
+    gain_row(r, g, b, lum, n)
+
+
 def _prepare(frame: Frame, development: "Development", moved: bool) -> Layers:
     wanted = development.group(Structure)
     amounts = f32([wanted.texture / 100 * STRONGEST, wanted.middle / 100 * STRONGEST])
     # Minus 100 % is as smooth as the layer itself, never beyond.
     amounts = f32(np.maximum(amounts, -1))
     left = 1 - 0.85 * development.group(Noise).luminance / 100
+    on = bool(amounts.any()) or moved
+    # An area may want either: a layer that nobody wants is not read.
     return Layers(
-        bool(amounts.any()), LUMA,
-        frame.layer("texture") if wanted.texture else NO_GUIDE, frame.layer("structure") if wanted.middle else NO_GUIDE,
-        amounts, np.float32(frame.ev), np.float32(frame.noise() * left / max(frame.geometry.scale, 1.0) if amounts.any() else 0),
+        on, LUMA,
+        frame.layer("texture") if wanted.texture or moved else NO_GUIDE,
+        frame.layer("structure") if wanted.middle or moved else NO_GUIDE,
+        amounts, np.float32(frame.ev), np.float32(frame.noise() * left / max(frame.geometry.scale, 1.0) if on else 0),
     )  # fmt: skip
 
 
-STAGE = Stage("structure", (Structure,), _prepare, row=structure_row)
+def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float, float]:
+    return (
+        settings.get("structure.texture", 0.0) / 100 * STRONGEST,
+        settings.get("structure.middle", 0.0) / 100 * STRONGEST,
+    )
+
+
+STAGE = Stage(
+    "structure", (Structure,), _prepare, row=structure_row,
+    fields=2, start=lambda p: (p.amounts[0], p.amounts[1]), moves=_moves, row_fields=structure_row_fields,
+)  # fmt: skip

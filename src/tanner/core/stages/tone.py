@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 _TO_INDEX = np.float32((TABLE_SIZE - 1) / np.sqrt(TABLE_TOP))
 _LAST = TABLE_SIZE - 1
-TABLES: Slot[F32] = Slot("tone tables", keep=2, shared=True)
+TABLES: Slot[F32] = Slot("tone tables", keep=12, shared=True)
 """See `light.tone_table`, by all that goes into one."""
 
 
@@ -93,4 +93,11 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Tone:
     return Tone(True, frame.source.memory.get(TABLES, _key(frame, development), make))
 
 
-STAGE = Stage("tone", (Levels, Curve), _prepare, row=tone_row)
+STAGE = Stage(
+    "tone", (Levels, Curve), _prepare, row=tone_row,
+    again=(
+        "light.contrast", "light.white_point", "light.black_point", "curve.points",
+        *(f"levels.{n}" for n in ("black", "middle", "white", "black_out", "white_out")),
+    ),
+    kind=Tone,
+)  # fmt: skip

@@ -42,13 +42,14 @@ def _sections() -> list[tuple[str, list[tuple[str, Any]]]]:
 
 def _of_areas() -> list[Adjustment]:
     """What each area can have, declared for one that stands for all: the page puts the chosen one's id in its place."""
-    names = ("amount", "refine", "grow", "soften", "density", *AREAS.adjustments)
+    names = ("amount", "refine", "grow", "soften", "density", "blur", *AREAS.adjustments)
     return [a for n in names if (a := declared(name_of(AREAS.key, "00000000", n)))]
 
 
 def _by_group(controls: list[Adjustment]) -> list[tuple[str, list[Adjustment]]]:
     """What areas change, under the titles of the groups that it belongs to."""
     of = [(GROUPS[a.key.split("/")[2].split(".")[0]].title, a) for a in controls if "." in a.key]
+    of += [("Blur", a) for a in controls if a.name == "blur"]
     return [(title, [a for _, a in members]) for title, members in groupby(of, lambda item: item[0])]
 
 

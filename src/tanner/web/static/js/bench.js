@@ -274,7 +274,7 @@ new Compare({
 
 // --- controls ---------------------------------------------------------------------------------------
 
-for (const root of document.querySelectorAll(".group:not([data-group=areas]) .rule, .curve")) {
+for (const root of document.querySelectorAll(".group:not([data-group=areas]) :is(.rule, .curve)")) {
   const about = table[root.dataset.key];
   controls.set(about.key, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
 }

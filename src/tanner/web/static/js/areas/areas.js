@@ -1,6 +1,7 @@
 // Areas on the Bench: their list, the chosen one with its parts and controls, and its mask on the picture.
 // An area is nothing but names, "areas/ID/light.exposure": they are followed, given up and undone as all others are.
 import { get, post } from "../api.js";
+import { Curve } from "../curve.js";
 import { byId, el } from "../dom.js";
 import { Places } from "../places.js";
 import { Rule } from "../rule.js";
@@ -24,9 +25,10 @@ export class Areas {
     this.seen = false; // whether the mask is shown
     this.how = "tint";
     this.controls = new Map();
-    for (const root of document.querySelectorAll("#area-one .rule")) {
+    for (const root of document.querySelectorAll("#area-one :is(.rule, .curve)")) {
       const name = root.dataset.key.replace("areas/00000000/", "");
-      this.controls.set(name, new Rule(root, { ...bench.table[root.dataset.key], offset: null }));
+      const about = { ...bench.table[root.dataset.key], offset: null };
+      this.controls.set(name, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
     }
     this.brush = new BrushTool(this);
     this.parts = new Parts(this);
