@@ -26,10 +26,15 @@ def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> No
     settled(page)
 
 
+def begun(page: Page, kind: str) -> None:
+    page.locator("#area-new").click()
+    page.get_by_role("button", name=kind, exact=True).click()
+
+
 def drawn(page: Page, kind: str = "Round") -> None:
     page.locator('#index [data-group="areas"]').click()
     settled(page)
-    page.get_by_role("button", name=kind, exact=True).click()
+    begun(page, f"{kind} gradient")
     x, y = middle(page)
     drag(page, (x, y), (x + 90, y))
     expect(page.locator(".area-row")).to_have_count(1)
@@ -37,6 +42,8 @@ def drawn(page: Page, kind: str = "Round") -> None:
 
 def put(page: Page, name: str, value: str) -> None:
     field = page.locator(f'.rule[data-key="areas/00000000/{name}"] .rule-number')
+    if not field.is_visible():
+        page.locator("details.fold", has=field).locator("summary").click()
     field.fill(value)
     field.press("Enter")
     settled(page)

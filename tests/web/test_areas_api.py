@@ -9,7 +9,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from serving import Running, with_lamps
+from serving import Running, running, with_lamps
+
+from tanner.core.areas.strokes import written
 
 ROUND = {"kind": "round", "at": [0.0, 0.0], "radii": [0.2, 0.2], "angle": 0.0, "softness": 0.2}
 
@@ -143,3 +145,74 @@ def test_areas_on_the_command_line(originals: Path, tmp_path: Path) -> None:
     (tmp_path / "s.json").write_text(json.dumps({start + "kind": "area", start + "shapes": [{"kind": "star"}]}))
     wrong = run()
     assert wrong.returncode == 2 and "Area 7f3a91c2, shapes" in wrong.stderr
+
+
+# --- areas that hold to their subject ----------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def table(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
+    """Two frames of a table top, slid along under the camera, and one of something else, as one set."""
+    from tanner.studio.camera import take
+    from tanner.studio.demo import frames
+
+    tops = [s for s in frames() if s.scene == "table-top"][:2]
+    shots = [*tops, next(s for s in frames() if s.scene == "lamp-1")]
+    with running(tmp_path_factory.mktemp("table")) as result:
+        files = [result.folder / "photos" / f"H{n}.DNG" for n in range(3)]
+        for file, shot in zip(files, shots, strict=True):
+            file.write_bytes(take(shot, compress=False))
+        shoot = result.post("/api/shoots", {"name": "Table"})["id"]
+        result.bring_in(shoot, files)
+        yield result
+
+
+def test_a_painted_area_is_found_in_the_frames_that_follow(table: Running) -> None:
+    rows = table.get("/api/shoots/1/sheet")["frames"]
+    lead, second, other = (next(f["id"] for f in rows if f["name"] == f"H{n}.DNG") for n in range(3))
+    table.post("/api/sets/move", {"frames": [lead, second, other]})
+    table.post(f"/api/frames/{lead}/lead", {})
+    path = written([(-0.1, 0.0), (0.0, 0.05), (0.1, 0.0)])
+    brush = {"kind": "brush", "holds": "subject", "strokes": [{"path": path, "size": 0.08}]}
+    made = table.post("/api/areas", {"frames": [lead], "shapes": [brush]})
+    start = f"areas/{made['area']}/"
+    table.post("/api/edit", {"frames": [lead], "values": {start + "light.exposure": 1.0}})
+    # Until it was looked for, it is off in the others, and says so.
+    there = table.until(f"/api/frames/{second}", lambda f: f["values"][start + "found"][8] >= 0)
+    found = there["values"][start + "found"]
+    assert found[8] > 0.5 and abs(found[2]) > 0.005 and there["own"] == []
+    lost = table.until(f"/api/frames/{other}", lambda f: f["values"][start + "found"][8] >= 0)
+    assert lost["values"][start + "found"][8] < 0.25
+    assert "not found" in table.get(f"/api/frames/{other}/areas/{made['area']}/mask")["off"]
+    header, _ = table.view(other, area=made["area"])
+    assert "not found" in header["areaOff"]
+    # It is no step: undo takes the value back, not what was found.
+    table.post("/api/shoots/1/undo")
+    assert start + "light.exposure" not in table.get(f"/api/frames/{second}")["values"]
+    assert table.get(f"/api/frames/{second}")["values"][start + "found"] == found
+    work = next(w for w in table.get("/api/work")["work"] if w["kind"] == "areas")
+    assert work["over"] and "H2.DNG" in work["text"]
+    # Looked for again, when asked.
+    table.post("/api/areas/find", {"frames": [second], "areas": [made["area"]]})
+    table.until("/api/work", lambda w: sum(r["kind"] == "areas" and r["over"] for r in w["work"]) >= 2)
+    # A preset does not take it: it means nothing elsewhere.
+    saved = table.post(
+        f"/api/frames/{lead}/preset", {"name": "Nothing", "folder": "Own", "groups": ["areas"]}, expect=422
+    )
+    assert "hold to the subject" in saved["error"]
+
+
+def test_colours_are_picked_and_masks_are_pictures(table: Running) -> None:
+    rows = table.get("/api/shoots/1/sheet")["frames"]
+    frame = next(f["id"] for f in rows if f["name"] == "H0.DNG")
+    got = table.post(f"/api/frames/{frame}/areas/sample", {"x": 0.1, "y": 0.1})
+    assert 0 < got["lightness"] < 100 and len(got["lab"]) == 3
+    made = table.post(
+        "/api/areas", {"frames": [frame], "shapes": [{"kind": "colour", "samples": [got["lab"]]}], "tint": 2}
+    )
+    assert table.get(f"/api/frames/{frame}")["values"][f"areas/{made['area']}/name"] == "Range of colour"
+    plain = pixels(table.view(frame)[1])
+    for how in ("tint", "grey", "outline", "alone"):
+        header, data = table.view(frame, area=made["area"], shown=how)
+        assert np.abs(pixels(data) - plain).max() > 60 and "areaOff" not in header
+    table.post("/api/areas/remove", {"frames": [frame], "areas": [made["area"]]})

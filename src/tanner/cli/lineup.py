@@ -9,7 +9,7 @@ import typer
 
 from tanner.cli.common import DATA, DataFolder, Json, fail
 from tanner.core.errors import TannerError
-from tanner.core.series.area import KINDS
+from tanner.core.series.area import AREA, KINDS
 
 
 def lineup(
@@ -18,7 +18,10 @@ def lineup(
     data: DataFolder = DATA,
     tolerance: Annotated[float, typer.Option(min=0.1, max=20, help="CIEDE2000 within which frames agree.")] = 1.0,
     area: Annotated[
-        str, typer.Option(help="What is measured: backdrop, face, skin, chart (grey patch) or card.")
+        str,
+        typer.Option(
+            help="What is measured: backdrop, face, skin, chart (grey patch), card, or an area of the lead by its name."
+        ),
     ] = "backdrop",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print CSV.")] = False,
     as_json: Json = False,
@@ -26,9 +29,7 @@ def lineup(
     """Measure an area of a set's frames, as they are developed, against the lead's; 1 when some are outside."""
     from tanner.jobs.match.lineups import measured_set
 
-    kind = next((k for k in KINDS if k == area), None)
-    if kind is None:
-        raise fail(f"there is no area called {area}. There are: {', '.join(KINDS)}.")
+    kind = next((k for k in KINDS if k == area), AREA + area)
     try:
         found = measured_set(data.expanduser(), shoot, set_, tolerance, kind)
     except TannerError as error:

@@ -8,15 +8,18 @@ import typer
 
 from tanner.cli.common import Json, fail, named, say, settings_of
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Box, Kind
+from tanner.core.series.area import AREA, Box, Kind
 
 
-def _box(text: str) -> Box:
-    """An area from four shares, as --area gives it."""
+def _box(text: str) -> Box | None:
+    """An area from four shares, as --area gives it; None for the name of one."""
     try:
         x0, y0, x1, y1 = (float(v) for v in text.split(","))
     except ValueError:
-        x0 = x1 = y0 = y1 = -1.0
+        if not any(c.isalpha() for c in text):
+            x0 = x1 = y0 = y1 = -1.0
+        else:
+            return None
     if not all(0 <= v <= 1 for v in (x0, y0, x1, y1)):
         raise fail("write --area as four shares, for example 0.1,0.1,0.4,0.3.")
     return x0, y0, x1, y1
@@ -26,7 +29,10 @@ def match(
     files: Annotated[list[Path], typer.Argument(help="Raw or finished files.", metavar="FILE...")],
     reference: Annotated[Path, typer.Option(help="The file whose area the others are brought to.")],
     area: Annotated[
-        str | None, typer.Option(help="x0,y0,x1,y1 in shares of the upright reference; found again in the others.")
+        str | None,
+        typer.Option(
+            help="An area of the settings by its name; or x0,y0,x1,y1 in shares of the upright reference, found again in the others."
+        ),
     ] = None,
     backdrop: Annotated[bool, typer.Option("--backdrop", help="The even area along the border (the default).")] = False,
     face: Annotated[bool, typer.Option("--face", help="The skin of the largest face.")] = False,
@@ -50,7 +56,8 @@ def match(
     asked = [k for k, on in kinds.items() if on]
     if len(asked) + bool(area) > 1:
         raise fail("choose one area: --area, --backdrop, --face, --chart or --card.")
-    start = Reference(str(reference), values, True, box, asked[0] if asked else "backdrop", tone=tone, most=most)
+    kind = asked[0] if asked else AREA + area if area and box is None else "backdrop"
+    start = Reference(str(reference), values, True, box, kind, tone=tone, most=most)
     failed = False
     with Workers(min(2, len(files))) as workers:
         jobs = [workers.submit(matched, start, Wish(str(f), values, rules=True), what) for f in files]

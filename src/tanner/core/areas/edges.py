@@ -42,7 +42,7 @@ def guided(guide: F32, mask: F32, radius: int, variance: float) -> F32:
         np.stack([ca * x + cb * y + cc * z, cb * x + cd * y + ce * z, cc * x + ce * y + cf * z], -1) / det[..., None]
     )
     offset = mean_p - (slope * mean_g).sum(axis=-1)
-    return np.asarray(np.clip((box(slope) * g).sum(axis=-1) + box(offset), 0, 1), np.float32)
+    return np.asarray(np.clip((box(np.asarray(slope, np.float32)) * g).sum(axis=-1) + box(offset), 0, 1), np.float32)
 
 
 def _disc(radius: int) -> NDArray[np.uint8]:

@@ -68,7 +68,7 @@ def sharpen_more(areas: Areas, y0: int, x0: int, fade: float, out: F32) -> None:
             out[i, j] = np.float32(0.0)
         places_row(areas.grid, areas.to, y0 + i, x0, nodes, uv, w)
         for area in range(areas.sharpen.shape[0]):
-            amount = areas.sharpen[area] * fade
+            amount = areas.sharpen[area] * np.float32(fade)
             if amount != np.float32(0.0):
                 mask_row(areas.masks, area, uv[0], uv[1], m, part, w)
                 for j in range(w):

@@ -169,7 +169,9 @@ def _thing(seen: Seen) -> F32:
     quiet = float(np.quantile(slope[even], 0.98))
     edged = cv2.dilate((slope > max(4 * quiet, 0.05)).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     sure_front = cv2.morphologyEx((other | lighter).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
-    shade = ~other & ~lighter & ~edged
+    # Backdrop that is seen between parts of the subject looks as it does elsewhere, edges near by or not.
+    same = ~other & (np.abs(light) < max(0.1, 3 * float(np.std(light[even]))))
+    shade = (~other & ~lighter & ~edged) | same
     return _assembled(seen, even, sure_front & ~even, shade, ratio)
 
 

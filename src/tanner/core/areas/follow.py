@@ -17,7 +17,7 @@ F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 EDGE = 1400
 """Long edge in px of the pictures that features are taken from."""
-MOST = 2500
+MOST = 3000
 AGREE = 2.0
 """px within which a feature agrees with a map."""
 FEW, MANY = 8, 22
@@ -58,7 +58,7 @@ def features(look: Look, mask: F32 | None = None) -> Features:
         only = (cv2.resize(mask, grey.shape[::-1], interpolation=cv2.INTER_AREA) > 0.05).astype(np.uint8)
         rim = max(3, EDGE // 60)
         only = cv2.dilate(only, np.ones((2 * rim + 1, 2 * rim + 1), np.uint8))
-    sift = cv2.SIFT.create(MOST, contrastThreshold=0.015)
+    sift = cv2.SIFT.create(MOST, contrastThreshold=0.01)
     keys, what = sift.detectAndCompute(even, only)
     h, w = grey.shape
     long = max(look.grid.size) * max(h, w) / max(look.grid.size)
@@ -105,9 +105,12 @@ def again(lead: Features, here: Features, mask: F32 | None = None) -> list[float
         return nothing
     if count >= MANY:
         best = _least_squares(best, start[inside], end[inside], step)
+        best = _simpler(best, start[inside], end[inside])
     share = count / max(len(good), 1)
     spread = _spread(start[inside], mask)
     alike = _alike(lead, here, best, mask)
+    if mask is not None and alike > 0:
+        best = _polished(lead, here, best, mask)
     sure = min(1.0, count / 40) * min(1.0, share / 0.3) * (0.4 + 0.6 * spread) * alike
     return [*(round(float(v), 7) for v in best.ravel()[:8]), round(float(min(max(sure, 0.0), 1.0)), 3)]
 
@@ -131,6 +134,50 @@ def _sane(map_: F64) -> bool:
     size = np.linalg.det(m[:2, :2])
     corners = np.array([[x, y, 1.0] for x in (-0.5, 0.5) for y in (-0.5, 0.5)]) @ m.T
     return bool(0.05 < size < 20 and (corners[:, 2] > 0.3).all() and np.abs(m[2, :2]).max() < 0.6)
+
+
+def _simpler(m: F64, start: F64, end: F64) -> F64:
+    """A similarity in place of a map with perspective, where it says as much: what has fewer numbers is surer at the rim."""
+    x, y = start.T
+    one, zero = np.ones_like(x), np.zeros_like(x)
+    a = np.concatenate([np.stack([x, -y, one, zero], 1), np.stack([y, x, zero, one], 1)])
+    (c, s, dx, dy), *_ = np.linalg.lstsq(a, np.concatenate([end[:, 0], end[:, 1]]), rcond=None)
+    similar = np.array([[c, -s, dx], [s, c, dy], [0, 0, 1.0]])
+    off = [float(np.sqrt(((_through(way, start) - end) ** 2).mean())) for way in (m, similar)]
+    # As good but for what eight numbers fit better than four by chance alone.
+    count = 2 * len(x)
+    return similar if off[1] * np.sqrt((count - 8) / (count - 4)) <= 1.05 * off[0] else m
+
+
+def _polished(lead: Features, here: Features, m: F64, mask: F32) -> F64:
+    """The map made better by all px in and around the mask, by their correlation (source: evangelidis2008); where that ends
+    near to where it began, else the map as it was."""
+    h, w = lead.grey.shape
+    part = cv2.resize(mask, (w, h), interpolation=cv2.INTER_AREA) > 0.05
+    if not part.any():
+        return m
+    rim = EDGE // 70
+    ys, xs = np.nonzero(part)
+    top, left = max(0, ys.min() - rim), max(0, xs.min() - rim)
+    bottom, right = min(h, ys.max() + rim + 1), min(w, xs.max() + rim + 1)
+    near = cv2.dilate(part[top:bottom, left:right].astype(np.uint8), np.ones((rim, rim), np.uint8)) * 255
+    to_a = np.array([[EDGE, 0, (w - 1) / 2 - left], [0, EDGE, (h - 1) / 2 - top], [0, 0, 1.0]])
+    gh, gw = here.grey.shape
+    to_b = np.array([[EDGE, 0, (gw - 1) / 2], [0, EDGE, (gh - 1) / 2], [0, 0, 1.0]])
+    start = to_b @ m @ np.linalg.inv(to_a)
+    rule = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 10, 1e-6)
+    try:
+        _, found = cv2.findTransformECC(
+            lead.grey[top:bottom, left:right], here.grey, (start / start[2, 2]).astype(np.float32),
+            cv2.MOTION_HOMOGRAPHY, rule, cv2.warpPerspective(near, start, (gw, gh)), 5,
+        )  # fmt: skip
+    except cv2.error:  # it ran away
+        return m
+    better = np.linalg.inv(to_b) @ found.astype(np.float64) @ to_a
+    better /= better[2, 2]
+    corners = np.array([[x, y] for x in (left, right) for y in (top, bottom)]) - ((w - 1) / 2, (h - 1) / 2)
+    step = np.linalg.norm(_through(better, corners / EDGE) - _through(m, corners / EDGE), axis=1).max()
+    return better if step < 4 / EDGE else m
 
 
 def _through(m: F64, at: F64) -> F64:

@@ -28,7 +28,8 @@ def areas_of(
     Args:
         development: of the picture; trouble: filled with areas that are off on this frame, and why.
     """
-    rows, there = [], []
+    rows: list[list[float]] = []
+    there: list[Thing] = []
     wanted: dict[str, list[tuple[int, Any]]] = {}
     for thing in things:
         row = [v for stage in POINT if stage.moves is not None for v in stage.moves(frame, thing.values)]

@@ -165,7 +165,9 @@ ROUND_ANY = 1
 def _depends(area: AreaParts, others: Mapping[str, AreaParts], seen: frozenset[str]) -> tuple[list[Any], bool, bool]:
     """All that a mask depends on, whether it reads the light of the frame, and whether it reads its crop."""
     mask = area.model_dump(
-        mode="json", exclude={"enabled", "kind", "name", "order", "present", "amount", "tint", "blur"}, exclude_defaults=True
+        mode="json",
+        exclude={"enabled", "kind", "name", "order", "present", "amount", "tint", "blur"},
+        exclude_defaults=True,
     )
     told: list[Any] = [mask]
     light = area.refine > 0

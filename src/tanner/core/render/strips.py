@@ -54,7 +54,7 @@ def finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> None
         more = NOTHING_MORE
         if number == 0 and plan.sharpen_areas and plan.areas is not None:
             more = work.get("more", *planes.shape[1:])
-            sharpen_more(plan.areas, y0 - m, x0 - m, np.float32(each.fade), more)
+            sharpen_more(plan.areas, y0 - m, x0 - m, each.fade, more)
         _sharpen(plan, each, planes, inset, y0 - m, x0 - m, more)
     if plan.show_sharpening and not plan.sharpen:
         planes[:] = 0

@@ -5,17 +5,21 @@ said, never guessed.
 """
 
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import Annotated, Literal, get_args
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import StringConstraints
 
 from tanner.core.errors import TannerError
 
 LookedFor = Literal["backdrop", "face", "skin", "chart", "card"]
 """Areas that are looked for by what they are."""
 Kind = LookedFor | Literal["drawn"]
+AREA = "area:"
+"""How a kind begins that is one of the frame's own areas: its id or its name follows."""
+OwnArea = Annotated[str, StringConstraints(pattern=r"^area:[0-9a-f]{8}$")]
 What = Literal["both", "exposure", "white"]
 """What is moved to make areas agree: exposure, white balance, or both."""
 KINDS: tuple[LookedFor, ...] = get_args(LookedFor)
@@ -34,7 +38,7 @@ class NoArea(TannerError):
 class Area:
     """A mask (h, w) over the small picture."""
 
-    kind: Kind
+    kind: str
     mask: NDArray[np.bool_]
     confidence: float
     words: str = ""

@@ -94,7 +94,18 @@ def haze_row_fields(r: F32, g: F32, b: F32, at: At, p: Haze, field: F32) -> None
         t[j] = lr * r[j] + lg * g[j] + lb * b[j]
     log2_row(t, log, n)
     at.state[1] = guide_line(
-        p.through, at.y, at.x0, n, at.height, at.width, ca, cb, at.held[4:8], at.state[1], rows[5].view(np.int32), rows[6]
+        p.through,
+        at.y,
+        at.x0,
+        n,
+        at.height,
+        at.width,
+        ca,
+        cb,
+        at.held[4:8],
+        at.state[1],
+        rows[5].view(np.int32),
+        rows[6],
     )
     least, amount = np.float32(LEAST), field[0]
     for j in range(n):

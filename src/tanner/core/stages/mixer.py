@@ -190,6 +190,10 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Mixer:
 
 
 STAGE = Stage(
-    "mixer", (Ranges, Balance, Mono), _prepare, row=mixer_row, kind=Mixer,
+    "mixer",
+    (Ranges, Balance, Mono),
+    _prepare,
+    row=mixer_row,
+    kind=Mixer,
     again=tuple(f"{g.key}.{n}" for g in (Ranges, Balance, Mono) for n in g.model_fields if n != "enabled"),
 )

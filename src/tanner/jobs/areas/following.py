@@ -96,7 +96,7 @@ def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str
             own = grouped(frame.own, "areas").get(ident, {})
             if "shapes" in own or own.get("present") is False:
                 continue
-            if own.get("found") and ident not in (anew or ()):
+            if own.get("found") and own["found"][8] >= 0 and ident not in (anew or ()):
                 continue
             if anew is not None and ident not in anew:
                 continue
@@ -178,6 +178,30 @@ class Following:
             job.over = True
             self._told(shoot)
         return job
+
+    def carried(self, source: int, frames: Sequence[int], idents: Sequence[str]) -> None:
+        """Look, in the background, for areas that were carried over from a frame to frames that do not follow it."""
+        threading.Thread(target=self._look_from, args=(source, frames, tuple(idents)), daemon=True).start()
+
+    def _look_from(self, source: int, frames: Sequence[int], idents: tuple[str, ...]) -> None:
+        with self._catalogue.read() as session:
+            lead = session.get_one(Frame, source)
+            told = {source: self._settings(Resolver(session, lead.shoot_id), lead)}
+            targets = [session.get_one(Frame, i) for i in frames if i != source]
+            # Those that follow get it from their lead.
+            wanted = [
+                Wanted(source, idents, f.id) for f in targets if any(f"areas/{i}/shapes" in f.own for i in idents)
+            ]
+            names = {f.id: (f.name, f.path) for f in targets}
+            shoot = lead.shoot_id
+        if not wanted:
+            return
+        job = self.jobs.add(lambda n: FindJob(n, shoot, len(wanted)))
+        try:
+            self._run(job, wanted, told, names)
+        finally:
+            job.over = True
+            self._told(shoot)
 
     def start(self, shoot: int, frames: Sequence[int], anew: Sequence[str]) -> None:
         """The same in the background."""

@@ -16,9 +16,11 @@ from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.originals import check_frame, stamp_of
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.store import Catalogue
+from tanner.core.adjust.registry import develop
 from tanner.core.colour.difference import ciede2000
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Box, Kind
+from tanner.core.render.masking import named
+from tanner.core.series.area import AREA, Box
 from tanner.core.series.lineup import Reading, line_up
 from tanner.core.series.resolve import resolve
 from tanner.core.small import SMALL
@@ -29,7 +31,7 @@ MOST = 20_000
 
 
 def plan(
-    resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: Kind = "backdrop"
+    resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: str = "backdrop"
 ) -> list[tuple[Frame, Reference | None, Wish, str]]:
     """What has to be measured for each frame, with a key that changes when its look does."""
     start = None
@@ -57,7 +59,7 @@ class LineUps:
         self._wrong: dict[str, str] = {}
 
     def readings(
-        self, resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: Kind = "backdrop"
+        self, resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: str = "backdrop"
     ) -> tuple[list[Reading], int]:
         """Readings of frames in their order, and how many of them are still being made."""
         result, pending = [], 0
@@ -87,7 +89,7 @@ class LineUps:
         frames: Sequence[Frame],
         lead: Frame | None,
         box: Box | None,
-        kind: Kind,
+        kind: str,
         frame: Frame,
         before: dict[str, float],
         within: float,
@@ -137,7 +139,7 @@ def reading(frame: Frame, found: dict[str, Any]) -> Reading:
     )  # fmt: skip
 
 
-def measured_set(data: Path, shoot: str, name: str, tolerance: float, kind: Kind = "backdrop") -> dict[str, Any]:
+def measured_set(data: Path, shoot: str, name: str, tolerance: float, kind: str = "backdrop") -> dict[str, Any]:
     """The figures of a set by its name, measured now (see `core.series.lineup.line_up`).
 
     Raises:
@@ -158,9 +160,12 @@ def measured_set(data: Path, shoot: str, name: str, tolerance: float, kind: Kind
                 names = session.scalars(select(FrameSet.name).where(FrameSet.shoot_id == found.id))
                 raise TannerError(f"There is no set called {name} in {shoot}. There are: {', '.join(names)}.")
             resolver = Resolver(session, found.id)
+            first = resolver.leads.get(group.lead_id or 0)
+            if kind.startswith(AREA) and first is not None:
+                # Followers have the same area, whatever they call it.
+                kind = AREA + named(develop(resolver.resolve(first).values), kind.removeprefix(AREA)).id
             members = select(Frame).where(Frame.set_id == group.id, Frame.verdict != "drop")
             frames = list(session.scalars(members.order_by(Frame.taken, Frame.name)))
-            first = resolver.leads.get(group.lead_id or 0)
             jobs = [
                 (f, workers.submit(reading_of, r, w, kind)) for f, r, w, _ in plan(resolver, frames, first, None, kind)
             ]

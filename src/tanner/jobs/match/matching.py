@@ -7,7 +7,7 @@ from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -16,8 +16,11 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.store import Catalogue
+from tanner.core.adjust.registry import develop
+from tanner.core.areas.find import NotFound
 from tanner.core.errors import TannerError
-from tanner.core.series.area import LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline
+from tanner.core.render.masking import mask_of, named
+from tanner.core.series.area import AREA, LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline
 from tanner.core.series.match import LIMITS, Matched, colour_of, match, measured, moved, picture_of, shot_as
 from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of
@@ -38,6 +41,7 @@ class Reference:
     Attributes:
         rules: settings stand above the defaults by rule.
         box: its drawn area, found again in the others; without one, areas of the kind are looked for in each frame.
+        kind: what is looked for, or one of the frames' own areas (see `series.area.AREA`).
         lab, scale: what a preset stored of a reference, in place of a file: its area's colour, and its scale of lightness.
         tone: contrast, black and white point are matched, too.
         most: the largest change of exposure in EV; mired and tint in proportion.
@@ -47,7 +51,7 @@ class Reference:
     values: Mapping[str, Any]
     rules: bool = False
     box: Box | None = None
-    kind: Kind = "backdrop"
+    kind: str = "backdrop"
     lab: tuple[float, float, float] | None = None
     scale: tuple[float, float, float] | None = None
     tone: bool = False
@@ -86,11 +90,28 @@ def _key(r: Reference) -> tuple[Any, ...]:
     return r.path, items, r.rules, r.box, r.kind, Path(r.path).stat().st_mtime_ns if Path(r.path).exists() else 0
 
 
-def _of_kind(kind: Kind, source: Any, values: Mapping[str, Any]) -> Area:
-    return area_of(kind, lambda edge: picture_of(source, values, edge=edge))
+def _of_kind(kind: str, source: Any, values: Mapping[str, Any]) -> Area:
+    if kind.startswith(AREA):
+        return _own_area(kind.removeprefix(AREA), source, values)
+    return area_of(cast(Kind, kind), lambda edge: picture_of(source, values, edge=edge))
 
 
-def _area_in(source: Any, values: Mapping[str, Any], reference: Reference | None, kind: Kind) -> Area:
+def _own_area(name: str, source: Any, values: Mapping[str, Any]) -> Area:
+    """One of a frame's own areas, by its id or its name: what lies well inside of it."""
+    development = develop(values)
+    thing = named(development, name)
+    h, w = picture_of(source, values).shape[:2]
+    try:
+        mask = mask_of(source, development, thing.id, (w, h)) > 0.7
+    except NotFound as error:
+        raise NoArea(str(error)) from None
+    if mask.sum() < LEAST:
+        raise NoArea(f"The area {thing.parts.name} is too small in this frame to be measured.")
+    sure = getattr(thing.parts, "found", None)
+    return Area("area", mask, round(float(sure[8]), 2) if sure else 1.0, thing.parts.name)
+
+
+def _area_in(source: Any, values: Mapping[str, Any], reference: Reference | None, kind: str) -> Area:
     """The area of a frame: the reference's drawn one found again, else the one of a kind."""
     if reference is None or reference.box is None:
         return _of_kind(reference.kind if reference else kind, source, values)
@@ -194,7 +215,7 @@ def figures_of(reference: Reference) -> dict[str, Any]:
     }
 
 
-def reading_of(reference: Reference | None, wish: Wish, kind: Kind = "backdrop") -> dict[str, Any]:
+def reading_of(reference: Reference | None, wish: Wish, kind: str = "backdrop") -> dict[str, Any]:
     """The colour of a frame's area as it is rendered: lab, area, confidence; or {"trouble": why not}."""
     source = read_small(Path(wish.path))
     values = _values(source, wish.values, wish.rules)

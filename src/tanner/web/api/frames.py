@@ -188,8 +188,17 @@ def carry_over(body: Carry, services: WithServices) -> dict[str, Any]:
     with services.catalogue.write() as session:
         source = frame_of(session, body.source)
         frames = frames_of(session, body.frames)
-        action, changed = carry(session, Resolver(session, source.shoot_id), source, frames, body.keys)
-        return {**done(action), "changed": changed}
+        resolver = Resolver(session, source.shoot_id)
+        shown = resolver.resolve(source).values
+        action, changed = carry(session, resolver, source, frames, body.keys)
+    held = [
+        k.split("/")[1]
+        for k in body.keys
+        if k.endswith("/shapes") and any(s.get("holds") == "subject" for s in shown.get(k, ()))
+    ]
+    if held:
+        services.following.carried(body.source, body.frames, held)
+    return {**done(action), "changed": changed}
 
 
 @router.post("/frames/{frame_id}/restore/{action_id}")

@@ -13,7 +13,7 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import last_correction, record
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Box, LookedFor
+from tanner.core.series.area import Box, LookedFor, OwnArea
 from tanner.core.series.lineup import line_up
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
@@ -42,7 +42,7 @@ class Alike(BaseModel):
     model_config = ConfigDict(extra="forbid")
     frame: int
     box: str = Field(default="", max_length=80)
-    kind: LookedFor = "backdrop"
+    kind: LookedFor | OwnArea = "backdrop"
     within: float = Field(default=1.5, gt=0, le=20)
 
 
@@ -53,7 +53,7 @@ def lineup(
     group: Annotated[int, Query(alias="set")],
     tolerance: Annotated[float, Query(gt=0, le=20)] = 1.0,
     box: Annotated[str, Query(max_length=80)] = "",
-    kind: LookedFor = "backdrop",
+    kind: LookedFor | OwnArea = "backdrop",
 ) -> Response:
     """Figures of a set, as far as they are measured; ask again while some are pending.
 

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.resolver import Resolver
-from tanner.core.series.area import LookedFor, What
+from tanner.core.series.area import LookedFor, OwnArea, What
 from tanner.core.series.match import LIMITS
 from tanner.jobs.match.matching import Reference
 from tanner.web.api.common import WithServices, frame_of, frames_of, one_shoot
@@ -28,7 +28,7 @@ class Match(Body):
     reference: int
     what: What = "both"
     box: tuple[Share, Share, Share, Share] | None = None
-    kind: LookedFor = "backdrop"
+    kind: LookedFor | OwnArea = "backdrop"
     tone: bool = False
     most: float = Field(default=LIMITS["ev"], ge=0.1, le=5)
 

@@ -15,6 +15,7 @@ from tanner.core.raw.facts import FrameFacts
 from tanner.core.series.area import LookedFor, What
 from tanner.core.series.depends import About
 from tanner.core.series.preset import Preset, StoredMatch
+from tanner.core.series.resolve import computed
 from tanner.core.series.rules import FrameRule
 from tanner.jobs.match.matching import Reference, figures_of
 from tanner.jobs.tasks import read_facts
@@ -145,6 +146,18 @@ def save_preset(frame_id: int, body: Save, services: WithServices) -> dict[str, 
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
     chosen = {k: v for k, v in values.items() if (k.split("/")[0] if "/" in k else k.split(".")[0]) in body.groups}
+    # Only areas that find their place in any frame: what was drawn on a subject means nothing elsewhere.
+    bound = {
+        k.removesuffix("shapes")
+        for k, v in chosen.items()
+        if k.endswith("/shapes") and any(s.get("holds") == "subject" for s in v)
+    }
+    chosen = {k: v for k, v in chosen.items() if not computed(k) and not (bound and k.startswith(tuple(bound)))}
+    if bound and not chosen and not body.match:
+        raise SettingsError(
+            "Areas that hold to the subject of this frame mean nothing in others, so that no preset can keep them. "
+            "Carry them over, or let them hold to the frame."
+        )
     if not chosen and not body.match:
         raise SettingsError("These groups are all at their neutral values: there is nothing to keep.")
     stored = None
