@@ -138,11 +138,11 @@ def _fitted(log: F32, even: NDArray[np.bool_], degree: int = 4) -> F32:
     return np.asarray(cv2.remap(surface, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
-def _thing(seen: Seen) -> F32:
-    """What stands before an even backdrop, at the picture's size.
+def _even(seen: Seen) -> NDArray[np.bool_]:
+    """The even backdrop, at the picture's size, without its rim.
 
     Raises:
-        NotFound: there is no backdrop.
+        NotFound: there is none.
     """
     from tanner.core.series.area import EDGE as SMALL
     from tanner.core.series.area import NoArea, backdrop
@@ -155,7 +155,16 @@ def _thing(seen: Seen) -> F32:
         raise NotFound(
             "Neither a person nor an even backdrop is found in this frame. Paint the area, or draw its outline."
         ) from None
-    even = cv2.resize(area.mask.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0
+    return np.asarray(cv2.resize(area.mask.astype(np.uint8), (w, h), interpolation=cv2.INTER_NEAREST) > 0)
+
+
+def _thing(seen: Seen) -> F32:
+    """What stands before an even backdrop, at the picture's size.
+
+    Raises:
+        NotFound: there is no backdrop, or nothing before it.
+    """
+    even = _even(seen)
     linear = np.maximum(seen.look.working(seen.look.plain, EDGE), 1e-4)
     log = np.log2(cv2.GaussianBlur(linear, (0, 0), 1.0))
     ratio = log - _fitted(log, even)
@@ -173,6 +182,33 @@ def _thing(seen: Seen) -> F32:
     same = ~other & (np.abs(light) < max(0.1, 3 * float(np.std(light[even]))))
     shade = (~other & ~lighter & ~edged) | same
     return _assembled(seen, even, sure_front & ~even, shade, ratio)
+
+
+def shade(seen: Seen) -> F32:
+    """How much light is left on the backdrop, (h, w) at the picture's size: 1 where nothing throws its shadow.
+
+    Raises:
+        NotFound: there is no backdrop.
+    """
+    even = _even(seen)
+    h, w = even.shape
+    linear = np.maximum(seen.look.working(seen.look.plain, EDGE), 1e-4)
+    log = np.log2(cv2.GaussianBlur(linear @ np.full(3, 1 / 3, np.float32), (0, 0), 2.0))[..., None]
+    # A surface through the lit parts: what lies below it is shaded, and counts less each time.
+    lit = even
+    for _ in range(4):
+        surface = _fitted(log, lit, 4)
+        below = (log - surface.reshape(log.shape))[..., 0]
+        lit = even & (below > -0.04)
+        if lit.sum() < 0.1 * even.sum():
+            break
+    subject = cv2.dilate((_thing(seen) > 0.5).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    left = np.clip(np.exp2(np.minimum(below + 0.04, 0)), 0, 1).astype(np.float32)
+    left[subject] = 0
+    # Under the subject's edge the shade of what is beside it.
+    weight = (~subject).astype(np.float32)
+    near = cv2.blur(left, (15, 15)) / np.maximum(cv2.blur(weight, (15, 15)), 1e-3)
+    return np.asarray(np.where(subject, np.clip(near, 0, 1), left), np.float32)
 
 
 def _size(shape: tuple[int, int], edge: int) -> tuple[int, int]:

@@ -23,6 +23,7 @@ from tanner.core.noise.methods import BLACK
 from tanner.core.noise.sharpen import for_output
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.lens import Optics
+from tanner.core.output.cutout import mask_for, on_ground, shade_for, svg, without_fringe
 from tanner.core.output.encoding import ENCODED_WITH, encoder, jpeg_segments
 from tanner.core.output.enlarge import enlarged
 from tanner.core.output.files import free_name, write_whole
@@ -132,13 +133,54 @@ def encode(
     words = words or Words()
     if spec.format == "dng":
         return _linear_dng(source, development, spec, words)
+    if spec.cut in ("mask", "outline"):
+        return _mask_alone(source, development, spec, words)
     work = prepare(source, development, spec, words, tokens)
-    return _encoded(work, source, pool, stop), work.layout.canvas
+    return _encoded(work, source, development, pool, stop), work.layout.canvas
 
 
-def _encoded(work: Work, source: Source, pool: Executor | None, stop: Callable[[], bool] | None) -> bytes:
+def _mask_alone(
+    source: Source, development: Development, spec: OutputSpec, words: Words
+) -> tuple[bytes, tuple[int, int]]:
+    """An area's mask in grey, or its outline, as large as the picture would be."""
+    layout = spec.layout(full_size(source, development))
+    (w, h), (left, top) = layout.canvas, layout.place
+    x, y, cut_w, cut_h = layout.cut
+    alpha = np.zeros((h, w), np.float32)
+    found = mask_for(source, development, spec.cut_area, layout.drawn)
+    alpha[top : top + cut_h, left : left + cut_w] = found[y : y + cut_h, x : x + cut_w]
+    if spec.cut == "outline":
+        return svg(alpha, spec.cut_area), layout.canvas
+    meta = blocks(source.facts, words, layout.canvas, spec.ppi, spec.metadata, spec.place, spec.keywords)
+    grey = np.rint(alpha * (65535 if spec.bits == 16 else 255)).astype(np.uint16 if spec.bits == 16 else np.uint8)
+    return encoder(spec, b"", meta, source.facts.taken)(grey), layout.canvas
+
+
+def _cut_out(work: Work, source: Source, development: Development, canvas: NDArray[Any]) -> NDArray[Any]:
+    """The canvas with what is not of the area taken away."""
     spec, layout = work.spec, work.layout
-    if spec.format == "jpeg" and layout.plain and not spec.most_kb:
+    x, y, cut_w, cut_h = layout.cut
+    left, top = layout.place
+    alpha = mask_for(source, development, spec.cut_area, layout.drawn)[y : y + cut_h, x : x + cut_w]
+    part = canvas[top : top + cut_h, left : left + cut_w].copy()
+    part = without_fringe(part, alpha)
+    if spec.cut == "ground":
+        shade = shade_for(source, development, layout.drawn, (x, y, x + cut_w, y + cut_h)) if spec.shadow else None
+        canvas[:] = np.array(spec.colour) * (257 if spec.bits == 16 else 1)
+        canvas[top : top + cut_h, left : left + cut_w] = on_ground(part, alpha, spec, shade)
+        return canvas
+    most = 65535 if spec.bits == 16 else 255
+    whole = np.zeros((*canvas.shape[:2], 4), canvas.dtype)
+    whole[top : top + cut_h, left : left + cut_w, :3] = part
+    whole[top : top + cut_h, left : left + cut_w, 3] = np.rint(alpha * most).astype(canvas.dtype)
+    return whole
+
+
+def _encoded(
+    work: Work, source: Source, development: Development, pool: Executor | None, stop: Callable[[], bool] | None
+) -> bytes:
+    spec, layout = work.spec, work.layout
+    if spec.format == "jpeg" and layout.plain and not spec.most_kb and spec.cut == "none":
         # Nothing is held whole: strips are encoded as they come.
         strips = _strips(work, pool, stop, lambda s, y: encode_strip(_marked(work, s, y), spec.quality, spec.chroma))
         return join(strips, *layout.canvas, jpeg_segments(work.profile, work.meta), spec.ppi)
@@ -157,6 +199,9 @@ def _encoded(work: Work, source: Source, pool: Executor | None, stop: Callable[[
 
     for _ in _strips(work, pool, stop, laid):
         pass
+    if spec.cut != "none":
+        canvas = _cut_out(work, source, development, canvas)
+        part = canvas[top : top + cut_h, left : left + cut_w, :3]
     if work.mark:
         work.mark.over(part, 0)
     return encoder(spec, work.profile, work.meta, source.facts.taken)(canvas)

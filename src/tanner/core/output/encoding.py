@@ -36,7 +36,7 @@ def jpeg_segments(profile: bytes, meta: Blocks) -> list[bytes]:
 def encoder(
     spec: OutputSpec, profile: bytes, meta: Blocks, taken: datetime | None = None
 ) -> Callable[[NDArray[Any]], bytes]:
-    """What turns whole pixels (H, W, 3) into the bytes of a file.
+    """What turns whole pixels (H, W, 3), or (H, W, 4) with alpha, or (H, W) in grey without a profile, into the bytes of a file.
 
     Raises, when called:
         SettingsError: a most of kB that cannot be met.
@@ -177,8 +177,9 @@ def _tiff(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks, 
     tifffile.imwrite(
         buffer,
         pixels,
-        photometric="rgb",
-        iccprofile=profile,
+        photometric="minisblack" if pixels.ndim == 2 else "rgb",
+        extrasamples=["unassalpha"] if pixels.ndim == 3 and pixels.shape[2] == 4 else None,
+        iccprofile=profile or None,
         resolution=(spec.ppi, spec.ppi),
         resolutionunit=2,
         metadata=None,
@@ -249,7 +250,8 @@ def _with_sub_ifd(tiff: bytes, exif: bytes) -> bytes:
 
 def _png(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks) -> bytes:
     """A PNG with its profile, ppi, EXIF and XMP put in as chunks (source: png3)."""
-    ok, data = cv2.imencode(".png", pixels[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    order = pixels if pixels.ndim == 2 else pixels[..., [2, 1, 0, *range(3, pixels.shape[2])]]
+    ok, data = cv2.imencode(".png", order, [cv2.IMWRITE_PNG_COMPRESSION, 3])
     if not ok:
         raise ValueError("PNG encoding failed")
     whole = data.tobytes()
@@ -258,7 +260,8 @@ def _png(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks) -
         return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
 
     metre = round(spec.ppi / 0.0254)
-    out = chunk(b"iCCP", b"icc\0\0" + zlib.compress(profile)) + chunk(b"pHYs", struct.pack(">IIB", metre, metre, 1))
+    out = chunk(b"iCCP", b"icc\0\0" + zlib.compress(profile)) if profile else b""
+    out += chunk(b"pHYs", struct.pack(">IIB", metre, metre, 1))
     if meta.exif:
         out += chunk(b"eXIf", meta.exif)
     if meta.xmp:

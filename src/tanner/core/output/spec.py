@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from tanner.core.colour.printing import Intent
 from tanner.core.errors import FormatError
@@ -21,6 +21,7 @@ SUFFIX: dict[str, str] = {
 }  # fmt: skip
 LOSSY = ("jpeg", "webp", "avif", "avif10", "avif12", "jxl", "jxl16")
 """Formats with a quality, and with a most of kB."""
+CAN = {"png": "PNG", "tiff": "TIFF", "webp": "WebP"}
 COLOUR = r"^#[0-9a-f]{6}$"
 
 
@@ -46,6 +47,9 @@ class OutputSpec(BaseModel):
         mark: a watermark.
         name: template of the file name, without its ending.
         subfolder: template of a folder below the target, or empty.
+        cut: what is made of an area of the frame instead of the whole picture: cut out with alpha, on the plain ground, its
+            mask in grey, or its outline as SVG. cut_area: subject, backdrop, people, skin, or an area by its name.
+        shadow: on a plain ground, the subject's shadow stays.
         alternates: alternates of frames become files of their own, too.
         exists: what happens when the name is taken: a new number, leave it out, or replace.
     """
@@ -75,6 +79,9 @@ class OutputSpec(BaseModel):
     mark: Mark = Mark()
     name: str = Field(default="{name}", min_length=1, max_length=200)
     subfolder: str = Field(default="", max_length=200)
+    cut: Literal["none", "alpha", "ground", "mask", "outline"] = "none"
+    cut_area: str = Field(default="subject", min_length=1, max_length=80)
+    shadow: bool = True
     alternates: bool = True
     exists: Literal["number", "skip", "replace"] = "number"
 
@@ -94,6 +101,17 @@ class OutputSpec(BaseModel):
     def _mark_is_known(cls, value: Mark) -> Mark:
         check_template(value.text)
         return value
+
+    @model_validator(mode="after")
+    def _a_format_that_can(self) -> "OutputSpec":
+        can = {"alpha": ("png", "tiff", "webp"), "mask": ("png", "tiff")}.get(self.cut)
+        if can and self.family not in can:
+            raise ValueError(f"{'alpha' if self.cut == 'alpha' else 'a mask'} is written as {' or '.join(CAN[c] for c in can)}")
+        if self.cut == "ground" and self.icc:
+            raise ValueError("a cut-out on a ground is made in a colour space, not for an ICC profile")
+        if self.cut != "none" and self.format == "dng":
+            raise ValueError("nothing is cut out of a linear DNG")
+        return self
 
     @property
     def bits(self) -> int:
@@ -120,7 +138,7 @@ class OutputSpec(BaseModel):
 
     @property
     def suffix(self) -> str:
-        return SUFFIX[self.format]
+        return ".svg" if self.cut == "outline" else SUFFIX[self.format]
 
 
 FORMATS = {
@@ -184,6 +202,10 @@ def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
             what = f"“{spec.mark.text}”" if spec.mark.kind == "text" else spec.mark.picture.rsplit("-", 1)[0]
             more.append(f"watermark {what}, {spec.mark.place}, {spec.mark.size:g} % at {spec.mark.opacity:g} %")
         lines += [", ".join(more)] if more else []
+    if spec.cut != "none":
+        whole = {"alpha": "cut out, with alpha", "ground": f"cut out, on a ground of {spec.ground}", "mask": "its mask in grey", "outline": "its outline as SVG"}
+        kept = ", its shadow kept" if spec.cut == "ground" and spec.shadow else ""
+        lines.append(f"{spec.cut_area[:1].upper()}{spec.cut_area[1:]}: {whole[spec.cut]}{kept}")
     words = {"all": "all metadata", "contact": "author, rights and contact only", "none": "no metadata"}[spec.metadata]
     if spec.metadata == "all":
         words += ("" if spec.place else ", no place") + ("" if spec.keywords else ", no keywords")

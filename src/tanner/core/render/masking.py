@@ -140,3 +140,27 @@ def sampled(
         round(float(lab[1]), 4),
         round(float(lab[2]), 4),
     )
+
+
+@kernel
+def _fill_places(grid: F32, to: F32, y0: int, x0: int, out: F32) -> None:
+    h, w = out.shape[1], out.shape[2]
+    wide = max(w, 32)
+    nodes, uv = np.empty((2, wide), np.float32), np.empty((2, wide), np.float32)
+    for i in range(h):
+        places_row(grid, to, y0 + i, x0, nodes, uv, w)
+        for j in range(w):
+            out[0, i, j] = uv[0, j]
+        for j in range(w):
+            out[1, i, j] = uv[1, j]
+
+
+def place_maps(
+    source: Source, development: Development, output: tuple[int, int], region: tuple[int, int, int, int]
+) -> F32:
+    """Where px of a region of a finished picture lie on the frame, (2, h, w), in shares of its long edge from its middle."""
+    frame = masking_frame(source, development, output)
+    x0, y0, x1, y1 = region
+    out = np.empty((2, y1 - y0, x1 - x0), np.float32)
+    _fill_places(frame.geometry.grid, to_places(size_of(frame), source.facts.orientation), y0, x0, out)
+    return out

@@ -3,7 +3,7 @@ import { get, post, remove } from "./api.js";
 import { byId, el, size } from "./dom.js";
 import { shootId, trying } from "./shell.js";
 
-const NEW = { title: "", size: "long:2048", enlarge: "never", border: 0, ground: "#ffffff", format: "jpeg", quality: 92, most_kb: 0, chroma: "auto", compression: "none", space: "srgb", icc: "", intent: "relative", black_point: true, sharpen: "none", sharpen_strength: 100, ppi: 300, metadata: "all", place: true, keywords: true, alternates: true, name: "{name}", subfolder: "", exists: "number", mark: { kind: "none", text: "", picture: "", place: "bottom right", size: 25, margin: 3, opacity: 60 } };
+const NEW = { title: "", size: "long:2048", enlarge: "never", border: 0, ground: "#ffffff", format: "jpeg", quality: 92, most_kb: 0, chroma: "auto", compression: "none", space: "srgb", icc: "", intent: "relative", black_point: true, sharpen: "none", sharpen_strength: 100, ppi: 300, metadata: "all", place: true, keywords: true, alternates: true, cut: "none", cut_area: "subject", shadow: true, name: "{name}", subfolder: "", exists: "number", mark: { kind: "none", text: "", picture: "", place: "bottom right", size: 25, margin: 3, opacity: 60 } };
 const NUMBERS = new Set(["border", "quality", "most_kb", "sharpen_strength", "ppi"]);
 const LOSSY = ["jpeg", "webp", "avif", "avif10", "avif12", "jxl", "jxl16"];
 const BOXES = ["box", "crop", "pad"];
@@ -70,7 +70,12 @@ function fields() {
   for (const id of ["s-sharpen", "s-border", "s-mark"]) need(id, !dng);
   byId("s-finish").hidden = dng;
   byId("s-strength-line").hidden = value("s-sharpen") === "none";
-  need("s-ground", !dng && (kind === "pad" || Number(value("s-border")) > 0));
+  const cut = dng ? "none" : value("s-cut");
+  need("s-cut", !dng);
+  byId("s-cutting").hidden = dng;
+  need("s-cut-area", cut !== "none");
+  need("s-shadow", cut === "ground");
+  need("s-ground", !dng && (kind === "pad" || Number(value("s-border")) > 0 || cut === "ground"));
   for (const id of ["s-place", "s-keywords"]) byId(id).closest("label").hidden = value("s-metadata") !== "all";
   const mark = dng ? "none" : value("s-mark");
   need("s-mark-text", mark === "text");
