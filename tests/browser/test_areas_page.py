@@ -110,3 +110,70 @@ def test_named_carried_over_and_removed(page: Page, bench: Bench, server: Runnin
     expect(page.locator("#area-one")).to_be_hidden()
     page.get_by_role("button", name="Undo").click()
     eventually(page, lambda: area_of(server, frame_ids["T0001"]).get("name") == "Calm ground")
+
+
+def test_painted_combined_and_shown(page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]) -> None:
+    bench("T0001")
+    page.locator('#index [data-group="areas"]').click()
+    settled(page)
+    begun(page, "Brush")
+    expect(page.locator("#brush-controls")).to_be_visible()
+    x, y = middle(page)
+    page.mouse.move(x, y)
+    before = page.locator("#brush-size-text").inner_text()
+    page.keyboard.press("+")
+    assert page.locator("#brush-size-text").inner_text() != before
+    drag(page, (x - 60, y), (x + 60, y + 20))
+    expect(page.locator(".area-row")).to_have_count(1)
+    eventually(page, lambda: area_of(server, frame_ids["T0001"]).get("name") == "Brush")
+    (shape,) = area_of(server, frame_ids["T0001"])["shapes"]  # type: ignore[misc]
+    assert shape["kind"] == "brush" and shape["holds"] == "subject" and len(shape["strokes"]) == 1
+    # One stroke more, and one that erases; each is a step.
+    drag(page, (x - 60, y + 60), (x + 60, y + 60))
+    page.keyboard.press("y")
+    expect(page.get_by_label("erase")).to_be_checked()
+    drag(page, (x, y - 40), (x, y + 80))
+    eventually(page, lambda: len(area_of(server, frame_ids["T0001"])["shapes"][0]["strokes"]) == 3)  # type: ignore[index]
+    page.get_by_role("button", name="Undo").click()
+    eventually(page, lambda: len(area_of(server, frame_ids["T0001"])["shapes"][0]["strokes"]) == 2)  # type: ignore[index]
+    # A second part, taken away, then first in the order.
+    page.locator("#part-add").click()
+    page.get_by_role("button", name="Range of lightness", exact=True).click()
+    expect(page.locator(".part-row")).to_have_count(2)
+    page.get_by_label("How Range of lightness is combined").select_option("subtract")
+    eventually(page, lambda: area_of(server, frame_ids["T0001"])["shapes"][1].get("combine") == "subtract")  # type: ignore[index]
+    page.get_by_label("Range of lightness up").click()
+    eventually(page, lambda: area_of(server, frame_ids["T0001"])["shapes"][0]["kind"] == "lightness")  # type: ignore[index]
+    field = page.locator('.rule[data-key="part.low"] .rule-number')
+    field.fill("35")
+    field.press("Enter")
+    eventually(page, lambda: area_of(server, frame_ids["T0001"])["shapes"][0]["low"] == 35)  # type: ignore[index]
+    # The mask is shown as one asks for it.
+    page.locator("#area-see").select_option("grey")
+    settled(page)
+    page.locator("#canvas").press("m")
+    expect(page.locator("#area-see")).to_have_value("none")
+    assert page.url.split("?")[0].endswith("/bench")
+
+
+def test_an_outline_and_a_colour_are_clicked(page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]) -> None:
+    bench("T0001")
+    page.locator('#index [data-group="areas"]').click()
+    settled(page)
+    begun(page, "Outline")
+    x, y = middle(page)
+    for dx, dy in ((-70, -50), (70, -50), (80, 60), (-70, -50)):
+        page.mouse.click(x + dx, y + dy)
+    eventually(page, lambda: area_of(server, frame_ids["T0001"]).get("name") == "Outline")
+    settled(page)
+    page.get_by_label("curved through its points").check()
+    eventually(page, lambda: all(p.get("curved") for p in area_of(server, frame_ids["T0001"])["shapes"][0]["points"]))  # type: ignore[index]
+    settled(page)
+    page.locator("#part-add").click()
+    page.get_by_role("button", name="Range of colour", exact=True).click()
+    page.mouse.click(x, y)
+    eventually(page, lambda: len(area_of(server, frame_ids["T0001"])["shapes"]) == 2)  # type: ignore[arg-type]
+    settled(page)
+    page.locator("#part-pick").click()
+    page.mouse.click(x + 20, y + 10)
+    eventually(page, lambda: len(area_of(server, frame_ids["T0001"])["shapes"][1]["samples"]) == 2)  # type: ignore[index]

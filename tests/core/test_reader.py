@@ -270,7 +270,7 @@ def test_a_plain_mosaic_is_what_libraw_decodes(tmp_path: Path) -> None:
     packed.write_bytes(take(exposure("P.DNG"), compress=True))
     assert plain_mosaic(packed, (600, 400), (600, 400)) is None
     assert np.array_equal(read(packed).data, source.data)
-    same = {"path", "file_bytes"}
+    same = {"path", "file_bytes", "decoded"}
     assert read(packed).facts.model_dump(exclude=same) == source.facts.model_dump(exclude=same)
     assert plain_mosaic(path, (600, 400), (590, 390)) is None  # a masked border is cut by LibRaw
     path.write_bytes(path.read_bytes()[:-5000])

@@ -51,7 +51,8 @@ def _about(facts: dict[str, Any]) -> str:
     exposure = facts["exposure_s"]
     shutter = f"1/{1 / exposure:.0f} s" if exposure and exposure < 0.5 else f"{exposure} s"
     lines = [
-        f"{Path(facts['path']).name}: {facts['width']} × {facts['height']} px, {facts['mosaic'] or 'finished picture'}",
+        f"{Path(facts['path']).name}: {facts['width']} × {facts['height']} px, {facts['mosaic'] or 'finished picture'}"
+        + (f", {facts['decoded']}" if facts["decoded"] else ""),
         f"  camera {facts['make']} {facts['model']}, lens {facts['lens'] or 'unknown'}",
         f"  {facts['focal_length_mm'] or '?'} mm, f/{facts['aperture'] or '?'}, {shutter}, ISO {facts['iso'] or '?'}",
         f"  colour: {len(facts['colour_matrices'])} matrices, {len(facts['forward_matrices'])} forward",

@@ -16,6 +16,7 @@ from tanner.catalogue.steps import record
 from tanner.catalogue.store import Catalogue
 from tanner.core.adjust.items import name_of
 from tanner.core.areas.declare import AREAS
+from tanner.core.areas.shapes import NAMES
 from tanner.core.colour.dcp import read_dcp
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.jobs.bring_in.imports import import_now
@@ -24,7 +25,7 @@ from tanner.jobs.measure.tasks import made_profile
 from tanner.jobs.workers import Workers
 from tanner.studio.demo import VERSION, frames
 
-WORKED = f"{VERSION}, areas"
+WORKED = f"{VERSION}, areas found"
 """What a catalogue of the demo is of; another is made anew."""
 NAME = "Alder & Finch, spring catalogue"
 _NAMES = {
@@ -130,6 +131,7 @@ def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list
         return
     set_values(session, resolver, [lead], _LOOKS[kind])
     if kind == "lamp":
+        _found_areas(session, resolver, lead, _LAMP)
         set_offsets(session, resolver, [frames[3]], {"ev": 0.42})
         set_values(session, resolver, [frames[2]], {"light.shadows": 32})
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 3}) for f in frames])
@@ -138,10 +140,26 @@ def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list
         record(session, shoot, "verdict drop", [(frames[3], {"verdict": "drop"})])
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep", "stars": 4}) for f in frames[:3]])
     elif kind == "portraits":
+        _found_areas(session, resolver, lead, _PORTRAIT)
         set_offsets(session, resolver, [frames[min(5, len(frames) - 1)]], {"ev": 0.3, "mired": -20})
         record(session, shoot, "verdict keep", [(f, {"verdict": "keep"}) for f in frames[:2]])
     else:
         set_values(session, resolver, [frames[-1]], {"light.local_contrast": 40})
+
+
+_LAMP = {"backdrop": {"light.exposure": 0.3, "colour.saturation": -40.0}}
+_PORTRAIT = {
+    "backdrop": {"light.exposure": -0.35, "blur": 45.0},
+    "skin": {"light.exposure": 0.12, "structure.texture": -20.0},
+}
+
+
+def _found_areas(session: Session, resolver: Resolver, lead: Frame, wanted: dict[str, dict[str, float]]) -> None:
+    """Areas that find themselves in every frame of the set."""
+    for n, (kind, values) in enumerate(wanted.items()):
+        parts = {"kind": "area", "shapes": [{"kind": kind}], "tint": n}
+        _, ident = add_thing(session, resolver, [lead], AREAS, NAMES[kind], parts)
+        set_values(session, resolver, [lead], {name_of(AREAS.key, ident, k): v for k, v in values.items()})
 
 
 def _areas(session: Session, resolver: Resolver, frames: list[Frame]) -> None:

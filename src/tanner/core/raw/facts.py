@@ -53,7 +53,7 @@ class FrameFacts(BaseModel):
         focal_length_35mm: the focal length that sees as much on 36 x 24 mm, over the diagonal.
         applied: names of corrections that the file says are in its pixels already: of the lens, and "noise".
         unique_model: UniqueCameraModel, or make and model; profiles: names of the camera profiles inside the file.
-        mosaic: what the colour filter is called, for people.
+        mosaic: what the colour filter is called, for people; decoded: by whom its px are decoded, "" where nobody asked.
         warnings: what was missing or odd, in words.
     """
 
@@ -77,6 +77,7 @@ class FrameFacts(BaseModel):
     distance_m: Positive | None = None
     taken: datetime | None = None
     mosaic: str = ""
+    decoded: str = ""
     black: tuple[Number, Number, Number, Number] = (0, 0, 0, 0)
     white: Positive = 65535
     pattern: tuple[int, int] | None = None

@@ -50,12 +50,23 @@ def plain_mosaic(path: Path, whole: tuple[int, int], visible: tuple[int, int]) -
     try:
         with tifffile.TiffFile(path) as tiff:
             first = tiff.pages[0]
-            # Without these LibRaw knows more of the camera than the file.
-            told = all(code in first.tags and first.tags[code].count in (3, 9) for code in (50728, 50721))
             pages = [p for p in (first, *((first.pages or [])[:8])) if int(p.photometric or 0) == CFA]
-            return _of(path, tiff.byteorder, pages[0], whole) if told and len(pages) == 1 else None
+            return _of(path, tiff.byteorder, pages[0], whole) if told_in(first) and len(pages) == 1 else None
     except Exception:  # a file that is odd or damaged is LibRaw's to judge
         return None
+
+
+def told_in(first: Any) -> bool:
+    """Whether a file says its white and its matrix: without these LibRaw knows more of the camera than the file."""
+    return all(code in first.tags and first.tags[code].count in (3, 9) for code in (50728, 50721))
+
+
+def levels_of(page: Any) -> tuple[tuple[float, float, float, float] | None, float, str]:
+    """Black by row and column parity, white, and the tile's colours, by a page's tags; None for black where it is not plain."""
+    black, white, colours = _black(page), page.tags.get(50717), _colours(page)
+    if any(code in page.tags for code in (50715, 50716)) or white is None or white.count != 1 or not colours:
+        return None, 0.0, ""
+    return black, float(white.value), colours
 
 
 def _of(path: Path, order: str, page: Any, whole: tuple[int, int]) -> PlainMosaic | None:
@@ -69,11 +80,11 @@ def _of(path: Path, order: str, page: Any, whole: tuple[int, int]) -> PlainMosai
         return None
     if any(code in page.tags for code in FOREIGN):
         return None
-    black, white, colours = _black(page), page.tags.get(50717), _colours(page)
+    black, white, colours = levels_of(page)
     offset = int(page.dataoffsets[0])
-    if black is None or white is None or white.count != 1 or not colours or offset + 2 * w * h > path.stat().st_size:
+    if black is None or offset + 2 * w * h > path.stat().st_size:
         return None
-    return PlainMosaic(path, offset, (h, w), order, black, float(white.value), colours)
+    return PlainMosaic(path, offset, (h, w), order, black, white, colours)
 
 
 def _colours(page: Any) -> str:

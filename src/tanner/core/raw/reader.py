@@ -27,6 +27,7 @@ from tanner.core.optics.lens import Lens, OpcodeLens
 from tanner.core.raw import opcodes, tags
 from tanner.core.raw.damage import damage_of
 from tanner.core.raw.facts import FrameFacts, checked
+from tanner.core.raw.packed import Odd, PackedMosaic, packed_mosaic
 from tanner.core.raw.plain import PlainMosaic, plain_mosaic
 
 FINISHED = {".jpg", ".jpeg", ".png", ".tif", ".tiff"}
@@ -254,7 +255,12 @@ def _read_raw(path: Path, pixels: bool) -> Source:
         sizes = raw.sizes
         _sane(path, sizes.raw_width, sizes.raw_height)
         plain = plain_mosaic(path, (sizes.raw_width, sizes.raw_height), (sizes.width, sizes.height))
-        found = _raw_facts(path, raw, plain)
+        visible = int(sizes.top_margin), int(sizes.left_margin), int(sizes.height), int(sizes.width)
+        packed = None if plain else packed_mosaic(path, (sizes.raw_width, sizes.raw_height), visible)
+        told = plain or (packed if packed and packed.colours else None)
+        found = _raw_facts(path, raw, told)
+        if plain or packed:
+            found["decoded"] = "as it lies" if plain else packed.way if packed else ""
         lists = found.pop("lists")
         maps = _gain_maps(lists[3])
         top, left = _trim(found, lists)
@@ -264,7 +270,7 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             return Source(checked(found), np.empty((0, 0), np.uint16), profiles=inside, gain_maps=maps)
         if found["kind"] == "bayer":
             # Kernels are compiled for whole arrays: a mosaic with a frame of masked pixels is copied out.
-            data: NDArray[Any] = raw.raw_image_visible if plain is None else plain.pixels()
+            data = _mosaic(raw, plain, packed, found)
             if lists[1] or lists[2]:
                 data = _opcodes_done(data, found, lists, (int(sizes.top_margin), int(sizes.left_margin)))
             data = np.ascontiguousarray(data[top : top + found["height"], left : left + found["width"]])
@@ -286,6 +292,18 @@ def _read_raw(path: Path, pixels: bool) -> Source:
     except BaseException:
         raw.close()
         raise
+
+
+def _mosaic(raw: Any, plain: PlainMosaic | None, packed: PackedMosaic | None, found: dict[str, Any]) -> NDArray[Any]:
+    """The px that are shown, decoded here where that is quicker, else by LibRaw; what is found says by whom."""
+    if plain is not None:
+        return plain.pixels()
+    if packed is not None:
+        with contextlib.suppress(Odd):
+            return packed.pixels()
+    found["decoded"] = "LibRaw"
+    data: NDArray[Any] = raw.raw_image_visible
+    return data
 
 
 def _gain_maps(data: bytes) -> tuple[opcodes.GainMap, ...]:
@@ -350,7 +368,7 @@ def _demosaic_by_libraw(raw: Any, found: dict[str, Any]) -> NDArray[np.float32]:
     return np.ascontiguousarray(rgb.transpose(2, 0, 1)).astype(np.float32) / np.float32(65535)
 
 
-def _raw_facts(path: Path, raw: Any, plain: PlainMosaic | None) -> dict[str, Any]:
+def _raw_facts(path: Path, raw: Any, plain: PlainMosaic | PackedMosaic | None) -> dict[str, Any]:
     sizes = raw.sizes
     facts: dict[str, Any] = {"path": str(path), "file_bytes": path.stat().st_size}
     facts |= tags.exif_facts(path)
