@@ -16,6 +16,7 @@ from tanner.cli import (
     noise,
     profile,
     serve,
+    spots,
     studio,
 )
 from tanner.core.errors import TannerError
@@ -32,6 +33,7 @@ app.add_typer(of_studio, name="studio")
 app.add_typer(of_catalogue, name="catalogue")
 app.add_typer(profile.app, name="profile")
 app.add_typer(lens.app, name="lens")
+app.add_typer(spots.app, name="spots")
 for command in (
     deliver.deliver, noise.denoise, match.match, lineup.lineup, mask.mask, adjustments.adjustments, adjustments.info, develop.develop,
     serve.serve,

@@ -34,6 +34,7 @@ def develop(
     automatic: Annotated[
         bool, typer.Option(help="Exposure, ends, contrast and saturation from the pictures, for all files together.")
     ] = False,
+    spots: Annotated[str, typer.Option(help="found: specks that are found on even ground are healed.")] = "",
     as_json: Json = False,
 ) -> None:
     """Develop files into finished ones."""
@@ -45,6 +46,8 @@ def develop(
     from tanner.jobs.delivery.tasks import develop_file
     from tanner.jobs.workers import Workers
 
+    if spots not in ("", "found"):
+        raise fail(f"--spots {spots}: there is only found.")
     try:
         values = settings_of(settings, set_ or [])
         wanted = read_preset(preset) if preset else None
@@ -82,6 +85,7 @@ def develop(
                 threads=2 // lanes,
                 tokens={"number": n},
                 preset=(wanted.model_dump(), amount / 100) if wanted else None,
+                spots=bool(spots),
             )
             for n, p in enumerate(files, 1)
         ]

@@ -7,10 +7,12 @@ from pathlib import Path
 import numpy as np
 
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.areas.strokes import written
 from tanner.core.measure import histogram, mark_clipping
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import Source
 from tanner.core.render import render
+from tanner.core.render.masking import mask_of
 
 
 def synthetic(width: int = 512, height: int = 384) -> Source:
@@ -68,6 +70,14 @@ def main() -> int:
     shape = {"kind": "round", "at": [0, 0], "radii": [0.2, 0.2]}
     area = {"areas/00000000/kind": "area", "areas/00000000/shapes": [shape], "areas/00000000/light.exposure": 0.5}
     render(source, develop(full | area), (100, 75))
+    # Masks on a grid, and spots: their kernels are asked for by a hand that waits.
+    brush = {"kind": "brush", "strokes": [{"path": written([(0, 0), (0.1, 0.1)]), "size": 0.05}]}
+    corners = {"kind": "outline", "points": [{"at": [0, 0]}, {"at": [0.2, 0]}, {"at": [0, 0.2]}], "combine": "subtract"}
+    grid = area | {"areas/00000000/shapes": [shape, brush, corners], "areas/00000000/detail.amount": 50.0}
+    spot = {"spots/00000000/kind": "spot", "spots/00000000/path": [[0.1, 0.1]], "spots/00000000/size": 0.02}
+    render(source, develop(full | grid | spot), (100, 75))
+    mask_of(source, develop(grid), "00000000", (100, 75))
+    render(source, develop(full | spot | {"spots/00000000/way": "fill"}), (100, 75))
     render(source, develop(full | {"noise.method": "fine"}), (512, 384))
     render(source, develop(full), (100, 75), draft=True)
     rgb = Source(source.facts.model_copy(update={"kind": "camera"}), np.full((3, 384, 512), 0.2, np.float32))

@@ -40,6 +40,7 @@ class Listed:
     Attributes:
         key: how the names of its things begin; title: what one is called.
         parts: what belongs to the thing itself.
+        most: things of the list on one frame.
         adjustments: full names of adjustments that each has of its own, as differences from the picture's.
     """
 
@@ -47,6 +48,7 @@ class Listed:
     title: str
     parts: type[Parts]
     adjustments: tuple[str, ...] = ()
+    most: int = MOST
 
 
 def name_of(list_key: str, ident: str, name: str) -> str:

@@ -9,17 +9,18 @@ from typing import Any, TypeVar
 import numpy as np
 from pydantic import ValidationError
 
-from tanner.core.adjust.items import MOST, Listed, Parts, grouped, name_of, split, things
+from tanner.core.adjust.items import Listed, Parts, grouped, name_of, split, things
 from tanner.core.adjust.spec import Group, Spec
 from tanner.core.areas.declare import AREAS
 from tanner.core.errors import SettingsError
+from tanner.core.spots.declare import SPOTS
 from tanner.core.stages.path import GROUPS
 
 __all__ = ["GROUPS", "LISTS", "Adjustment", "Development", "Settings", "Thing", "adjustments", "declared", "develop"]
 Settings = Mapping[str, Any]
 """Sparse values by full name, for example {"light.exposure": 0.5}."""
 G = TypeVar("G", bound=Group)
-LISTS: dict[str, Listed] = {AREAS.key: AREAS}
+LISTS: dict[str, Listed] = {AREAS.key: AREAS, SPOTS.key: SPOTS}
 """Lists of things that settings may hold, by key."""
 MIRED = 200.0
 """How far the light of a listed thing may differ from the picture's."""
@@ -240,8 +241,8 @@ def _things(settings: Settings, listed: Listed) -> tuple[Thing, ...]:
             where = ".".join(str(p) for p in first["loc"])
             raise SettingsError(f"{listed.title} {values.get('name') or ident}, {where}: {first['msg']}.") from None
     there = things(settings, listed.key)
-    if len(there) > MOST:
-        raise SettingsError(f"There are {len(there)} of {listed.key}; a frame holds {MOST}.")
+    if len(there) > listed.most:
+        raise SettingsError(f"There are {len(there)} of {listed.key}; a frame holds {listed.most}.")
     return tuple(
         Thing(t["id"], p, {k: _at(v, p.amount / 100) for k, v in t.items() if k in listed.adjustments})
         for t in there

@@ -20,6 +20,7 @@ from tanner.core.raw import blocks, demosaic
 from tanner.core.raw.reader import Source
 from tanner.core.render.reduction import Reduction, Supersampled, reduction
 from tanner.core.render.views import geometry_of
+from tanner.core.spots.apply import healed_source
 
 F32 = NDArray[np.float32]
 STRIP = 128
@@ -70,6 +71,7 @@ def make_linear(
         larger = Supersampled(how.times, geometry_of(source, development, size), shrink_weights(how.times))
     wanted = source.wanted
     source, small_noise = _denoised(source, development.group(Noise), draft and how.blocks >= 4, draft)
+    source = healed_source(source, development)
     source.wanted = wanted
     kernel = lanczos(1.0 if how.stretch <= WIDEN else round(how.stretch, 2))
     pre = np.ascontiguousarray(pre_gains(source), dtype=np.float32)

@@ -16,6 +16,8 @@ from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
 from tanner.core.optics.view import View, orientation_of
 from tanner.core.raw.reader import Source
+from tanner.core.spots.apply import key_of
+from tanner.core.spots.declare import SPOTS
 
 F32 = NDArray[np.float32]
 VIEWS: Slot[tuple[View, str]] = Slot("views", keep=4, shared=True)
@@ -32,13 +34,14 @@ def full_size(source: Source, development: Development) -> tuple[int, int]:
 
 def geometry_groups(development: Development) -> tuple[Any, ...]:
     """What a place in the picture depends on: a key for everything that is kept with a geometry."""
-    return development.affecting("geometry")
+    return (*development.affecting("geometry"), *key_of(development))
 
 
 def geometry_only(development: Development, **other: Any) -> Development:
     """A development of which only the geometry is left, with other groups in their places."""
     groups = {k: g if g.affects == "geometry" else type(g)() for k, g in development.groups.items()}
-    return Development({**groups, **other})
+    # Spots stay: what is measured on a frame is measured without them.
+    return Development({**groups, **other}, {SPOTS.key: development.lists.get(SPOTS.key, ())})
 
 
 def view_of(source: Source, development: Development) -> tuple[View, str]:

@@ -16,6 +16,8 @@ from tanner.core.output.spec import OutputSpec
 from tanner.core.output.words import Words
 from tanner.core.raw.reader import read
 from tanner.core.series.preset import Preset
+from tanner.core.spots.declare import MOST
+from tanner.core.spots.find import USUAL, as_settings, specks
 from tanner.jobs.delivery import journal as journals
 from tanner.jobs.tasks import about, starting
 
@@ -34,6 +36,7 @@ def develop_file(
     within: str = "",
     preset: tuple[dict[str, Any], float] | None = None,
     journal: tuple[str, list[int]] | None = None,
+    spots: bool = False,
 ) -> list[dict[str, Any]]:
     """Decode and develop a file once and write it through several specs.
 
@@ -44,6 +47,7 @@ def develop_file(
         targets: full paths, one per spec, where the caller has chosen them already.
         within: a folder that no target may lead out of, be it by links; "": the target's own folder is meant.
         preset: a preset and its amount, under the settings.
+        spots: specks that are found are healed, besides those of the settings.
         journal: a file that is told of each file right before it is put in place, and a number for each spec.
 
     Returns:
@@ -63,7 +67,8 @@ def develop_file(
         start = starting(source.facts, lens=source.lens is not None) if rules else {}
         if preset:
             start |= Preset(**preset[0]).at(preset[1], about(source))
-        development = develop({**start, **settings})
+        found = as_settings([f for f in specks(source) if f.confidence >= USUAL][:MOST]) if spots else {}
+        development = develop({**start, **found, **settings})
         parsed = [OutputSpec(**values) for values in specs]
         pool = held.enter_context(ThreadPoolExecutor(threads)) if threads > 1 else None
         for place, index in enumerate(one_pass(source, development, parsed)):

@@ -30,6 +30,7 @@ from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, notes, render, view_of
 from tanner.core.render.masking import mask_of, sampled
 from tanner.core.render.views import places
+from tanner.core.spots.apply import healed_frame
 from tanner.core.tone.cube import through_cube
 from tanner.jobs.tasks import read_source
 from tanner.jobs.workers import Workers
@@ -59,6 +60,7 @@ class View(BaseModel):
         before: as it was at the start, with the same geometry.
         sharpening: where the development sharpens, in grey, instead of the picture.
         places: tell where px lie on the frame, for masks (see `core.render.views.places`).
+        spots: tell what became of the frame's spots; specks: what is fine in it with its contrast raised, in grey.
         area: id of an area whose mask is shown, in the way `shown` says.
         outside: mark colours that the output space (sRGB, or the proof's profile) cannot hold.
         proof: key of a user's ICC profile to show the picture as printed with; intent, paper: how.
@@ -78,6 +80,8 @@ class View(BaseModel):
     outside: bool = False
     places: bool = False
     sharpening: bool = False
+    spots: bool = False
+    specks: bool = False
     area: str = Field(default="", max_length=8)
     shown: MaskShown = "tint"
     proof: str = Field(default="", max_length=200)
@@ -143,6 +147,8 @@ class Viewer:
         header["histogram"] = histogram(pixels)
         header["draft"], header["before"] = view.draft, view.before
         shown = mark_clipping(pixels) if view.marks and not view.before else pixels
+        if view.specks and not view.before:
+            shown = fine_only(shown)
         if mask is not None:
             shown = shown_mask(shown, mask[0], view.shown, TINTS[mask[1]])
         jpeg = simplejpeg.encode_jpeg(
@@ -184,6 +190,7 @@ class Viewer:
             size = _fit(full, view.width, view.height, view.draft)
             header |= {"size": size, "region": [0, 0, *size], "whole": True}
             header |= {"places": places(source, development, size)} if view.places else {}
+            header |= {"spots": _told(source, development)} if view.spots else {}
             pixels = self._drawn(source, development, size, view, None)
             return pixels, header, self._mask(source, development, size, view, None, header)
         # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
@@ -196,6 +203,7 @@ class Viewer:
         region = (left, top, left + rw, top + rh)
         header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
         header |= {"places": places(source, development, size)} if view.places else {}
+        header |= {"spots": _told(source, development)} if view.spots else {}
         pixels = self._drawn(source, development, size, view, region)
         return pixels, header, self._mask(source, development, size, view, region, header)
 
@@ -318,6 +326,20 @@ class Viewer:
 
     def close(self) -> None:
         self._pool.shutdown(wait=False, cancel_futures=True)
+
+
+def _told(source: Source, development: Development) -> dict[str, Any]:
+    """What became of each spot: where it was taken from, and what is to be said of it."""
+    done = healed_frame(source, development).done
+    return {i: {"source": d.source, "said": d.said} for i, d in done.items()}
+
+
+def fine_only(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """What is fine in a picture (h, w, 3), in grey with its contrast raised sixfold: specks stand out on what is even."""
+    light = np.asarray(cv2.cvtColor(pixels, cv2.COLOR_RGB2GRAY), np.float32)
+    even = cv2.GaussianBlur(light, (0, 0), max(4.0, max(light.shape) / 120))
+    grey = np.clip(np.rint(128 + 6 * (light - even)), 0, 255).astype(np.uint8)
+    return np.repeat(grey[..., None], 3, axis=-1)
 
 
 def shown_mask(

@@ -9,6 +9,7 @@ import * as grading from "./bench/grading.js";
 import { LevelHandles } from "./bench/level-handles.js";
 import { OnPicture } from "./bench/on-picture.js";
 import { ScopeDrag } from "./bench/scope-drag.js";
+import { Spots } from "./bench/spots.js";
 import { Tabs } from "./bench/tabs.js";
 import { View } from "./bench/view.js";
 import * as white from "./bench/white.js";
@@ -70,6 +71,7 @@ const line = new Line({
     tools.showSize(header);
     noteLine(header.notes);
     areas.came(header);
+    spots.came(header);
     if (header.quieting) follow(header.quieting);
     // Counted until the browser draws its next frame.
     if (asked?.sent) requestAnimationFrame(() => timings.push(performance.now() - asked.sent));
@@ -185,6 +187,7 @@ function fill() {
   for (const list of document.querySelectorAll("select[data-key]")) list.value = shown(list.dataset.key);
   tools.fill();
   areas.fill();
+  spots.fill();
   for (const button of document.querySelectorAll("#index [data-group]")) {
     const name = button.dataset.group;
     if (!titles[name] || !table[`${name}.enabled`]) continue;
@@ -334,18 +337,23 @@ function open(name) {
   white.stopPick();
   tools.stop();
   areas.begin(null);
-  const placing = state.group === "areas";
-  if (picture.places !== placing) {
+  const spotting = state.group === "spots";
+  const placing = state.group === "areas" || spotting;
+  const placer = spotting ? spots : areas;
+  const before = picture.tool;
+  if (picture.places !== placing || (placing && picture.tool !== placer) || picture.specks) {
     picture.places = placing;
+    picture.spots = spotting;
+    picture.specks = spotting && byId("spot-see").checked;
     picture.area = "";
-    if (placing) picture.tool = areas;
-    else if (picture.tool === areas) picture.tool = null;
+    if (placing) picture.tool = placer;
+    else if (before === areas || before === spots) picture.tool = null;
     redraw(false);
   }
   const cropping = state.group === "crop";
   if (picture.whole !== cropping) {
     picture.whole = cropping;
-    picture.tool = cropping ? crop : placing ? areas : null;
+    picture.tool = cropping ? crop : placing ? placer : null;
     picture.forget();
     if (cropping) view.zoom(0);
     else redraw(false);
@@ -399,6 +407,8 @@ const areas = new Areas({
   targets: () => targets(),
   carry: (keys) => carryHere(keys),
 });
+
+const spots = new Spots({ picture, view, frame: () => state.frame, shown, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets() });
 
 // --- presets, ribbon, tools -----------------------------------------------------------------------------
 
@@ -503,7 +513,7 @@ function toSheet() {
   else if (tools.lines) tools.stop();
   else location.href = `/shoots/${shootId}/sheet`;
 }
-useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, areas, toSheet }));
+useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, areas, spots, toSheet }));
 
 await loadSheet();
 view.kitFiles().then(() => state.frame && fill());

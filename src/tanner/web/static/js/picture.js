@@ -17,6 +17,8 @@ export class Picture {
     this.marks = false;
     this.outside = false;
     this.places = false; // where px lie on the frame comes along, for masks
+    this.spots = false; // what became of spots comes along
+    this.specks = false; // what is fine, in grey
     this.area = ""; // id of an area whose mask is shown; shown: how
     this.shown = "tint";
     this.proof = "";
@@ -61,6 +63,8 @@ export class Picture {
       outside: this.outside,
       places: this.places && !before,
       sharpening: this.sharpening && !before,
+      spots: this.spots && !before && !draft,
+      specks: this.specks,
       area: before ? "" : this.area,
       shown: this.shown,
       proof: this.proof,

@@ -5,7 +5,7 @@ import { state, titles } from "./state.js";
 import * as white from "./white.js";
 
 // bench: {go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, automatic, open, tools, toSheet}
-export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, automatic, open, tools, areas, toSheet }) {
+export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, automatic, open, tools, areas, spots, toSheet }) {
   const section = (name, ...commands) => commands.map((c) => ({ section: name, ...c }));
   const marks = (fields) => commit("/api/marks", { frames: targets(), ...fields });
   const crop = [["ArrowLeft", -0.01, 0, "left"], ["ArrowRight", 0.01, 0, "right"], ["ArrowUp", 0, -0.01, "up"], ["ArrowDown", 0, 0.01, "down"]];
@@ -42,9 +42,13 @@ export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targ
       "Areas",
       { id: "mask", key: "m", label: "Mask of the chosen area", can: () => state.group === "areas", run: () => areas.see(areas.seen ? "none" : areas.how) },
       ...[["-", "Brush smaller", { size: 1 / 1.15 }], ["+", "Brush larger", { size: 1.15 }], ["h", "Brush harder", { softness: -0.1 }], ["f", "Brush softer", { softness: 0.1 }]].map(([key, label, by]) => ({
-        id: `brush-${label.split(" ")[1]}`, key, label, can: () => state.group === "areas",
-        run: () => areas.brush.change(by.size ? { size: areas.brush.set.size * by.size } : { softness: areas.brush.set.softness + by.softness }),
+        id: `brush-${label.split(" ")[1]}`, key, label, can: () => ["areas", "spots"].includes(state.group),
+        run: () => state.group === "spots" ? by.size && spots.resize(spots.size * by.size) : areas.brush.change(by.size ? { size: areas.brush.set.size * by.size } : { softness: areas.brush.set.softness + by.softness }),
       })),
+      { id: "spots", key: "r", label: "Spots: retouch", run: () => open("spots") },
+      { id: "spot-next", key: "n", label: "Next spot at 100 %", can: () => state.group === "spots", run: () => spots.walk(1) },
+      { id: "spot-back", key: "Shift+n", label: "Spot before", can: () => state.group === "spots", run: () => spots.walk(-1) },
+      { id: "spot-see", key: "x", label: "Show specks", can: () => state.group === "spots", run: () => byId("spot-see").click() },
       { id: "brush-erase", key: "y", label: "Brush erases, or paints", can: () => state.group === "areas", run: () => areas.brush.change({ erase: !areas.brush.set.erase }) },
     ),
     ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marks({ stars: n }) })),

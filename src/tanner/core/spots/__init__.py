@@ -1,0 +1,1 @@
+"""Retouch: spots that are healed, copied over or filled on the frame's own numbers, before everything else."""
