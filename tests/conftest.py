@@ -5,10 +5,15 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 from made import exposure, hashes, series
 
 from tanner.core.raw.reader import Source, read
 from tanner.studio.camera import take
+
+# No test has a time limit: machines are shared.
+settings.register_profile("tanner", deadline=None)
+settings.load_profile("tanner")
 
 
 @pytest.fixture(scope="session")

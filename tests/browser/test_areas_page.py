@@ -156,7 +156,9 @@ def test_painted_combined_and_shown(page: Page, bench: Bench, server: Running, f
     assert page.url.split("?")[0].endswith("/bench")
 
 
-def test_an_outline_and_a_colour_are_clicked(page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]) -> None:
+def test_an_outline_and_a_colour_are_clicked(
+    page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]
+) -> None:
     bench("T0001")
     page.locator('#index [data-group="areas"]').click()
     settled(page)

@@ -44,7 +44,9 @@ def made(source: Source, values: dict[str, Any], **spec: Any) -> tuple[bytes, tu
 def test_edges_have_no_fringe_of_the_backdrop() -> None:
     """A known subject over a known backdrop: what is found under the edge, laid over black and white, against the truth."""
     y, x = np.mgrid[0:300, 0:300]
-    alpha = np.clip((90 + 6 * np.sin(np.arctan2(y - 150, x - 150) * 9) - np.hypot(x - 150, y - 150)) / 6 + 0.5, 0, 1).astype(np.float32)
+    alpha = np.clip(
+        (90 + 6 * np.sin(np.arctan2(y - 150, x - 150) * 9) - np.hypot(x - 150, y - 150)) / 6 + 0.5, 0, 1
+    ).astype(np.float32)
     own = np.stack([0.75 + 0.1 * np.sin(x / 40), 0.25 + 0.05 * np.cos(y / 30), np.full(x.shape, 0.15)], -1)
     green = np.array([0.2, 0.8, 0.3])
     seen = np.rint((alpha[..., None] * own + (1 - alpha[..., None]) * green) * 255).astype(np.uint8)
@@ -84,7 +86,9 @@ def test_masks_and_outlines_are_files_of_their_own(source: Source) -> None:
     # Half way up a soft disc of radius 0.2 and softness 0.1: 0.19 of the long edge.
     assert np.abs(np.hypot(*(points - np.array(size) / 2).T) - 0.19 * max(size)).max() < 1.2
     assert OutputSpec(cut="outline").suffix == ".svg" and f'width="{size[0]}"' in text
-    assert b"evenodd" in svg(np.zeros((4, 4), np.float32), "a < b") and b"a &lt; b" in svg(np.zeros((4, 4), np.float32), "a < b")
+    assert b"evenodd" in svg(np.zeros((4, 4), np.float32), "a < b") and b"a &lt; b" in svg(
+        np.zeros((4, 4), np.float32), "a < b"
+    )
 
 
 def test_a_mask_has_the_size_and_place_of_the_picture(source: Source) -> None:
@@ -120,7 +124,22 @@ def test_on_a_ground_by_its_formula() -> None:
     spec = OutputSpec(cut="ground", ground="#804020", format="png16")
     pixels = np.full((2, 2, 3), 40000, np.uint16)
     alpha = np.array([[0.0, 1.0], [0.5, 0.0]], np.float32)
-    got = on_ground(pixels, alpha, spec, np.array([[1.0, 1, 1, ], [1.0, 1, 0.0]], np.float32)[:, :2])
+    got = on_ground(
+        pixels,
+        alpha,
+        spec,
+        np.array(
+            [
+                [
+                    1.0,
+                    1,
+                    1,
+                ],
+                [1.0, 1, 0.0],
+            ],
+            np.float32,
+        )[:, :2],
+    )
     ground = np.array([0x80, 0x40, 0x20]) * 257
     assert np.abs(got[0, 0] - ground).max() <= 2 and (got[0, 1] == 40000).all()
     assert np.abs(got[1, 0] - (40000 + ground) / 2).max() <= 2

@@ -105,14 +105,14 @@ def found(tmp_path_factory: pytest.TempPathFactory) -> dict[str, object]:
     (core / "notes.py").write_text(LISTED)
     lines = {
         core / "stages" / "path.py": ("    saturation.STAGE,\n", "    saturation.STAGE,\n    fade.STAGE,\n"),
-        core / "adjust" / "registry.py": ("{AREAS.key: AREAS}", "{AREAS.key: AREAS, NOTES.key: NOTES}"),
+        core / "adjust" / "registry.py": ("{AREAS.key: AREAS, SPOTS", "{AREAS.key: AREAS, NOTES.key: NOTES, SPOTS"),
     }
     imports = {
-        core / "stages" / "path.py": "from tanner.core.stages import (\n    camera,",
+        core / "stages" / "path.py": "from tanner.core.stages import (\n    blur,",
         core / "adjust" / "registry.py": "from tanner.core.areas.declare import AREAS\n",
     }
     more = {
-        "path.py": "from tanner.core.stages import (\n    fade,\n    camera,",
+        "path.py": "from tanner.core.stages import (\n    fade,\n    blur,",
         "registry.py": "from tanner.core.areas.declare import AREAS\nfrom tanner.core.notes import NOTES\n",
     }
     for path, (before, after) in lines.items():

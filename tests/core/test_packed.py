@@ -88,7 +88,12 @@ def dng(
         (50728, "R", [(1, 2), (1, 1), (1, 2)]), *more,
     ]  # fmt: skip
     if piece:
-        entries += [(322, "I", columns), (323, "I", rows), (324, "I", [0] * len(blobs)), (325, "I", [len(b) for b in blobs])]
+        entries += [
+            (322, "I", columns),
+            (323, "I", rows),
+            (324, "I", [0] * len(blobs)),
+            (325, "I", [len(b) for b in blobs]),
+        ]
     else:
         entries += [(273, "I", [0] * len(blobs)), (278, "I", rows), (279, "I", [len(b) for b in blobs])]
     entries.sort()
@@ -128,7 +133,9 @@ def dng(
 def both(path: Path) -> tuple[np.ndarray, np.ndarray]:
     with rawpy.imread(str(path)) as raw:
         sizes = raw.sizes
-        found = packed_mosaic(path, (sizes.raw_width, sizes.raw_height), (sizes.top_margin, sizes.left_margin, sizes.height, sizes.width))
+        found = packed_mosaic(
+            path, (sizes.raw_width, sizes.raw_height), (sizes.top_margin, sizes.left_margin, sizes.height, sizes.width)
+        )
         assert found is not None
         return found.pixels(), raw.raw_image_visible.copy()
 
@@ -160,14 +167,23 @@ def test_lossless_jpeg_gives_the_numbers_of_libraw(
 def test_a_table_of_values_is_done_as_libraw_does_it(tmp_path: Path) -> None:
     mosaic = picture(32, 40, 12, 1)
     table = np.minimum((np.arange(4096) ** 1.3).astype(int), 65535).tolist()
-    path = dng(tmp_path / "a.dng", mosaic, 12, None, lambda p: encoded(p[..., None], 12, 1), more=((50712, "H", table),))
+    path = dng(
+        tmp_path / "a.dng", mosaic, 12, None, lambda p: encoded(p[..., None], 12, 1), more=((50712, "H", table),)
+    )
     mine, libraw = both(path)
     assert np.array_equal(mine, np.array(table)[mosaic]) and np.array_equal(mine, libraw)
 
 
 def test_masked_borders_are_left_out(tmp_path: Path) -> None:
     mosaic = picture(46, 52, 14, 2)
-    path = dng(tmp_path / "a.dng", mosaic, 14, (16, 32), lambda p: encoded(p[..., None], 14, 1), more=((50829, "I", (4, 6, 44, 50)),))
+    path = dng(
+        tmp_path / "a.dng",
+        mosaic,
+        14,
+        (16, 32),
+        lambda p: encoded(p[..., None], 14, 1),
+        more=((50829, "I", (4, 6, 44, 50)),),
+    )
     mine, libraw = both(path)
     assert np.array_equal(mine, mosaic[4:44, 6:50]) and np.array_equal(mine, libraw)
 
@@ -177,7 +193,9 @@ def test_levels_are_those_that_libraw_says(tmp_path: Path, monkeypatch: pytest.M
     mosaic = picture(46, 52, 14, 6)
     black = (50713, "H", (2, 2)), (50714, "H", (500, 510, 520, 530))
     for border in ((), ((50829, "I", (4, 6, 44, 50)),)):
-        path = dng(tmp_path / "a.dng", mosaic, 14, (16, 32), lambda p: encoded(p[..., None], 14, 1), more=(*black, *border))
+        path = dng(
+            tmp_path / "a.dng", mosaic, 14, (16, 32), lambda p: encoded(p[..., None], 14, 1), more=(*black, *border)
+        )
         mine = read(path)
         assert mine.facts.decoded == "lossless JPEG" and mine.facts.black == (500, 510, 520, 530)
         with monkeypatch.context() as patch:
@@ -189,7 +207,9 @@ def test_levels_are_those_that_libraw_says(tmp_path: Path, monkeypatch: pytest.M
 
 def test_deflate_which_libraw_does_not_read(tmp_path: Path) -> None:
     mosaic = picture(46, 52, 16, 3)
-    path = dng(tmp_path / "a.dng", mosaic, 16, (16, 32), lambda p: zlib.compress(p.astype("<u2").tobytes()), compression=8)
+    path = dng(
+        tmp_path / "a.dng", mosaic, 16, (16, 32), lambda p: zlib.compress(p.astype("<u2").tobytes()), compression=8
+    )
     found = packed_mosaic(path, (52, 46), (0, 0, 46, 52))
     assert found is not None and found.way == "deflate" and np.array_equal(found.pixels(), mosaic)
     assert np.array_equal(found.pixels(threads=1), mosaic)

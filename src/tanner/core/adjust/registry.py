@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 from typing import Any, TypeVar
 
-import numpy as np
 from pydantic import ValidationError
 
 from tanner.core.adjust.items import Listed, Parts, grouped, name_of, split, things
@@ -163,6 +162,8 @@ class Development:
 
 def with_differences(development: "Development", values: Mapping[str, Any]) -> "Development":
     """A development with differences added to its adjustments, within their ranges; curves come after its own."""
+    from tanner.core.tone.curve import one_after_other
+
     groups = dict(development.groups)
     for group in dict.fromkeys(k.split(".")[0] for k in values):
         model = groups[group].active()
@@ -173,25 +174,12 @@ def with_differences(development: "Development", values: Mapping[str, Any]) -> "
             entry, name = adjustments()[key], key.split(".")[1]
             now = getattr(model, name)
             if entry.spec.widget == "curve":
-                changed[name] = _after(now, value, getattr(model, "rising", False))
+                changed[name] = one_after_other(model, now, value)
             elif now is not None:
                 assert entry.low is not None and entry.high is not None
                 changed[name] = min(max(now + value, entry.low), entry.high)
         groups[group] = model.model_copy(update=changed)
     return Development(groups, development.lists)
-
-
-def _after(first: Any, then: Any, rising: bool) -> list[tuple[float, float]]:
-    """The points of a curve that does one after the other."""
-    from tanner.core.tone.curve import evaluate, is_straight
-
-    if is_straight(then):
-        return list(first)
-    if is_straight(first):
-        return [(x, y) for x, y in then]
-    x = np.unique(np.concatenate([np.linspace(0, 1, 33), [p[0] for p in first]]))
-    y = evaluate(then, np.clip(evaluate(first, x, rising), 0, 1), rising)
-    return [(float(a), float(b)) for a, b in zip(x, np.clip(y, 0, 1), strict=True)]
 
 
 def check_names(settings: Settings) -> None:

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from tanner.core.adjust.registry import Development
 from tanner.core.areas import find
 from tanner.core.colour.spaces import SPACES
+from tanner.core.output.spec import OutputSpec
 from tanner.core.raw.reader import Source
 from tanner.core.render.guide import look_of
 from tanner.core.render.masking import KINDS, found_area, mask_of, named, place_maps
-from tanner.core.output.spec import OutputSpec
 
 F32 = NDArray[np.float32]
 PIECE, AROUND = 384, 48

@@ -106,7 +106,9 @@ class OutputSpec(BaseModel):
     def _a_format_that_can(self) -> "OutputSpec":
         can = {"alpha": ("png", "tiff", "webp"), "mask": ("png", "tiff")}.get(self.cut)
         if can and self.family not in can:
-            raise ValueError(f"{'alpha' if self.cut == 'alpha' else 'a mask'} is written as {' or '.join(CAN[c] for c in can)}")
+            raise ValueError(
+                f"{'alpha' if self.cut == 'alpha' else 'a mask'} is written as {' or '.join(CAN[c] for c in can)}"
+            )
         if self.cut == "ground" and self.icc:
             raise ValueError("a cut-out on a ground is made in a colour space, not for an ICC profile")
         if self.cut != "none" and self.format == "dng":
@@ -203,7 +205,12 @@ def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
             more.append(f"watermark {what}, {spec.mark.place}, {spec.mark.size:g} % at {spec.mark.opacity:g} %")
         lines += [", ".join(more)] if more else []
     if spec.cut != "none":
-        whole = {"alpha": "cut out, with alpha", "ground": f"cut out, on a ground of {spec.ground}", "mask": "its mask in grey", "outline": "its outline as SVG"}
+        whole = {
+            "alpha": "cut out, with alpha",
+            "ground": f"cut out, on a ground of {spec.ground}",
+            "mask": "its mask in grey",
+            "outline": "its outline as SVG",
+        }
         kept = ", its shadow kept" if spec.cut == "ground" and spec.shadow else ""
         lines.append(f"{spec.cut_area[:1].upper()}{spec.cut_area[1:]}: {whole[spec.cut]}{kept}")
     words = {"all": "all metadata", "contact": "author, rights and contact only", "none": "no metadata"}[spec.metadata]

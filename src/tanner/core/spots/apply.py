@@ -82,7 +82,9 @@ def healed_frame(source: Source, development: Development) -> Healed:
         canvas = _Canvas(source, data, [p for _, p in spots])
         for ident, spot in spots[len(start.keys) :]:
             done[ident] = canvas.put_right(spot)
-        result = Source(source.facts, data, profiles=source.profiles, gain_maps=source.gain_maps, denoised=source.denoised)
+        result = Source(
+            source.facts, data, profiles=source.profiles, gain_maps=source.gain_maps, denoised=source.denoised
+        )
         result.wanted = source.wanted
         result.memory.take_shared(source.memory)
         return Healed(result, keys, done)
@@ -139,7 +141,9 @@ class _Canvas:
         if self.step == 1:
             return np.ascontiguousarray(np.moveaxis(self.data[:, y0:y1, x0:x1], 0, -1), np.float32)
         part = self.data[2 * y0 : 2 * y1, 2 * x0 : 2 * x1].astype(np.float32)
-        return np.ascontiguousarray(part.reshape(y1 - y0, 2, x1 - x0, 2).transpose(0, 2, 1, 3).reshape(y1 - y0, x1 - x0, 4))
+        return np.ascontiguousarray(
+            part.reshape(y1 - y0, 2, x1 - x0, 2).transpose(0, 2, 1, 3).reshape(y1 - y0, x1 - x0, 4)
+        )
 
     def put(self, y0: int, x0: int, values: F32) -> None:
         h, w = values.shape[:2]

@@ -30,13 +30,21 @@ class SpotParts(Parts):
         0.005, 0.0003, 0.25, label="Radius", widget="item", structure=True, help="A share of the frame's long edge."
     )
     softness: float = param(40.0, 0.0, 100.0, label="Softness", unit="%", structure=True, help="How gently it ends.")
-    opacity: float = param(100.0, 0.0, 100.0, label="Opacity", unit="%", structure=True, help="How much of it is put right.")
+    opacity: float = param(
+        100.0, 0.0, 100.0, label="Opacity", unit="%", structure=True, help="How much of it is put right."
+    )
     source: list[float] = param(
         [], label="From", widget="item", structure=True,
         help="How far off the place lies that it is taken from (x, y); empty: the best one near by is found.",
     )  # fmt: skip
     another: int = param(
-        0, 0, 99, label="Another", widget="item", structure=True, help="Which proposal is taken: 0 the best, 1 the next."
+        0,
+        0,
+        99,
+        label="Another",
+        widget="item",
+        structure=True,
+        help="Which proposal is taken: 0 the best, 1 the next.",
     )
 
 

@@ -126,11 +126,19 @@ def _alone(found: list[tuple[Found, float, float]]) -> list[tuple[Found, float, 
 
     at = np.array([(x, y) for _, x, y in found])
     tree = cKDTree(at)
-    return [f for f, near in zip(found, tree.query_ball_point(at, NEAR, return_length=True), strict=True) if near <= MANY]
+    return [
+        f for f, near in zip(found, tree.query_ball_point(at, NEAR, return_length=True), strict=True) if near <= MANY
+    ]
 
 
 def _one(
-    own: F32, labels: NDArray[np.int32], n: int, stats: NDArray[np.int32], which: NDArray[np.int64], level: float, long: int
+    own: F32,
+    labels: NDArray[np.int32],
+    n: int,
+    stats: NDArray[np.int32],
+    which: NDArray[np.int64],
+    level: float,
+    long: int,
 ) -> tuple[NDArray[np.float64], float, float, str] | None:
     """One connected thing: its points in px (N, 2), half its width, how sure it is, what it is."""
     x, y, bw, bh, area = (int(v) for v in stats)

@@ -28,7 +28,9 @@ def _relax(f, inside, rounds, omega):
                 for x in range(1 + (y + parity) % 2, w - 1, 2):
                     if inside[y, x]:
                         for k in range(count):
-                            mean = np.float32(0.25) * (f[y - 1, x, k] + f[y + 1, x, k] + f[y, x - 1, k] + f[y, x + 1, k])
+                            mean = np.float32(0.25) * (
+                                f[y - 1, x, k] + f[y + 1, x, k] + f[y, x - 1, k] + f[y, x + 1, k]
+                            )
                             f[y, x, k] += omega * (mean - f[y, x, k])
 
 
@@ -92,11 +94,12 @@ def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> 
         first, second = match(band, weight), match(band * band, weight)
         off = second - 2 * match(band, weight * own) + float((weight * own * own).sum())
         off -= (first - float((weight * own).sum())) ** 2 / total
-        # What lies inside of a source must be no livelier than its rim: no other speck is brought in.
+        # What lies inside of a source must be as lively as what is around the hole: no other speck is brought in, and no calm.
         in1, in2 = match(band, inner), match(band * band, inner)
-        lively = np.maximum(in2 / count - (in1 / count) ** 2, 0) - np.maximum(second / total - (first / total) ** 2, 0)
+        around = float((weight * own * own).sum()) / total - (float((weight * own).sum()) / total) ** 2
+        lively = np.abs(in2 / count - (in1 / count) ** 2 - around)
         step = (in1 / count - first / total) ** 2
-        part = np.asarray(off / total + np.maximum(lively, 0) + step, np.float32)
+        part = np.asarray(off / total + lively + step, np.float32)
         cost = part if cost is None else cost + part
     assert cost is not None
     clash = match((forbidden | hole).astype(np.float32), np.ones((h, w), np.float32)) > 0.5

@@ -72,3 +72,15 @@ def evaluate(points: Points, x: NDArray[np.float64], rising: bool = False) -> ND
     inside = np.clip(x, px[0], px[-1])
     result: NDArray[np.float64] = PchipInterpolator(px, py)(inside)
     return result
+
+
+def one_after_other(curve: Any, first: Points, then: Points) -> list[tuple[float, float]]:
+    """The points of a curve that does one after the other, by the group that the first belongs to."""
+    if is_straight(then):
+        return [(float(x), float(y)) for x, y in first]
+    if is_straight(first):
+        return [(float(x), float(y)) for x, y in then]
+    rising = bool(curve.rising)
+    x = np.unique(np.concatenate([np.linspace(0, 1, 33), [p[0] for p in first]]))
+    y = evaluate(then, np.clip(evaluate(first, x, rising), 0, 1), rising)
+    return [(float(a), float(b)) for a, b in zip(x, np.clip(y, 0, 1), strict=True)]
