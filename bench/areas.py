@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.areas.strokes import written
 from tanner.core.render import make_plan, render, render_strips
 from tanner.core.warm import synthetic
 
@@ -36,13 +37,29 @@ def areas(count: int, values: dict[str, float]) -> dict[str, Any]:
     return found
 
 
+STRUCTURED = {f"areas/{n:08x}/structure.texture": 20.0 for n in (4, 5)}
+"""Two of ten areas with structure."""
+
+
+def painted(found: dict[str, Any], count: int) -> dict[str, Any]:
+    """The same with the first few of them painted: twenty strokes each."""
+    rng = np.random.default_rng(1)
+    for n in range(count):
+        lines = [np.cumsum(rng.normal(0, 0.02, (12, 2)), axis=0) for _ in range(20)]
+        own = [{"path": written(line.tolist()), "size": 0.03} for line in lines]
+        found |= {f"areas/{n:08x}/shapes": [{"kind": "brush", "strokes": own}]}
+    return found
+
+
 def main() -> None:
     source = synthetic(*SIZE)
     base = defaults(raw=True, lens=True) | {"light.exposure": 0.2, "light.shadows": 20.0, "detail.amount": 50.0}
     cases = {
         "none": {},
         "one, exposure": areas(1, {"light.exposure": 0.3}),
+        "one, painted": painted(areas(1, {"light.exposure": 0.3}), 1),
         **{f"{n} x seven": areas(n, SEVEN) for n in (1, 2, 4, 8)},
+        "ten mixed": painted(areas(10, {"light.exposure": 0.03}), 2) | STRUCTURED,
     }
 
     def export(values: dict[str, Any]) -> float:

@@ -25,6 +25,7 @@ GROUPS = [
     "crop",
     "finish",
     "areas",
+    "spots",
     "presets",
     "history",
 ]

@@ -40,8 +40,8 @@ def drawn(source: Source, values: dict[str, object], **more: object) -> np.ndarr
 
 def masked(shapes: list[object], u: np.ndarray, v: np.ndarray, **parts: object) -> np.ndarray:
     masks = masks_of([("00000000", AREAS.parts(shapes=shapes, **parts))])
-    out, work = np.empty(len(u), np.float32), np.empty(len(u), np.float32)
-    mask_row(masks, 0, u.astype(np.float32), v.astype(np.float32), out, work, len(u))
+    out, work, more = np.empty(len(u), np.float32), np.empty(len(u), np.float32), np.empty((4, len(u)), np.float32)
+    mask_row(masks, 0, u.astype(np.float32), v.astype(np.float32), out, work, more, len(u))
     return out
 
 
@@ -280,3 +280,69 @@ def test_two_machines_that_both_added_areas_lose_none(mine: dict[str, object], t
     there = things(both, "areas")
     assert there == sorted(there, key=lambda t: (t["order"], t["id"]))
     assert both == with_things_of(both, theirs, LISTS)
+
+
+# --- stages that are done once more ----------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "values", [{"light.contrast": 60.0}, {"mono.amount": 100.0}, {"curve.red": [[0.0, 0.0], [0.5, 0.7], [1.0, 1.0]]}]
+)
+def test_a_stage_done_again_is_laid_in_by_the_mask(source: Source, values: dict[str, Any]) -> None:
+    """Half way up a mask it is half way, in the linear values that the stage works on; outside nothing changes."""
+    plain, whole = drawn(source, {}), drawn(source, area(ALL_OVER, **{k.replace(".", "__"): v for k, v in values.items()}))
+    half = drawn(source, area(LEFT, **{k.replace(".", "__"): v for k, v in values.items()}))
+    assert np.array_equal(half[:, -20:], plain[:, -20:])
+    assert np.abs(half[:, :20] - whole[:, :20]).max() <= 2
+    assert np.abs(half - plain).max() > 2000
+
+
+def test_two_areas_add_what_they_do(source: Source) -> None:
+    one = area(ALL_OVER, light__contrast=20.0, amount=50.0)
+    two = {k.replace("7f3a91c2", "7f3a91c3"): v for k, v in one.items()}
+    both = drawn(source, one | two)
+    alone = drawn(source, area(ALL_OVER, light__contrast=20.0))
+    assert np.abs(both - alone).mean() < 150
+
+
+def test_blur_works_inside_alone_and_nothing_bleeds_in(source: Source) -> None:
+    left = {"kind": "outline", "points": [{"at": [x, y]} for x, y in ((-0.6, -0.5), (0.0, -0.5), (0.0, 0.5), (-0.6, 0.5))], "softness": 0}
+    plain, soft = drawn(source, {}), drawn(source, area(left, blur=100.0))
+    assert np.array_equal(soft[:, 156:], plain[:, 156:])
+
+    def fine(picture: np.ndarray) -> float:
+        part = picture[20:180, 20:130].astype(float)
+        return float(np.abs(np.diff(part, axis=1)).mean())
+
+    assert fine(soft) < 0.6 * fine(plain)
+    # As light as before on average: what is outside of the area has no part in it.
+    assert np.abs(soft[20:180, 20:130].mean() - plain[20:180, 20:130].mean()) < 900
+    assert np.array_equal(drawn(source, area(left, blur=100.0, amount=0.0)), plain)
+
+
+def test_minus_sharpening_softens_inside_alone(source: Source) -> None:
+    below = {"detail.amount": 80.0}
+    got = drawn(source, below | area(LEFT, detail__amount=-160.0))
+    plain, none = drawn(source, below), drawn(source, {})
+    assert np.array_equal(got[:, -20:], plain[:, -20:])
+    left = slice(10, 190), slice(5, 40)
+    sharp, soft, bare = (float(np.abs(np.diff(p[left].astype(float), axis=1)).mean()) for p in (plain, got, none))
+    assert soft < bare < sharp
+
+
+def test_preview_and_file_show_the_same_mask(source: Source) -> None:
+    """A painted area at full size, made small, against the same at the small size: 45 dB at least."""
+    from tanner.core.areas.strokes import written
+
+    brush = {"kind": "brush", "strokes": [{"path": written([(-0.2, -0.1), (0.2, 0.1)]), "size": 0.1}]}
+    development = develop(area(brush, light__exposure=-1.5))
+    w, h = full_size(source, development)
+    large = render(source, development, (w // 2 * 2, h // 2 * 2), bits=16).astype(float)
+    small = render(source, development, (w // 2, h // 2), bits=16).astype(float)
+    reduced = large.reshape(h // 2, 2, w // 2, 2, 3).mean(axis=(1, 3))
+    plain = render(source, develop({}), (w // 2, h // 2), bits=16).astype(float)
+    plain_large = render(source, develop({}), (w // 2 * 2, h // 2 * 2), bits=16).astype(float)
+    base = ((plain_large.reshape(h // 2, 2, w // 2, 2, 3).mean(axis=(1, 3)) - plain) ** 2).mean()
+    error = ((reduced - small) ** 2).mean()
+    # No worse than the picture itself is reduced.
+    assert 10 * np.log10(65535**2 / error) > min(45, 10 * np.log10(65535**2 / base) - 0.5)

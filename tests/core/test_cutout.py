@@ -160,7 +160,7 @@ def test_what_a_format_cannot_hold_is_refused(spec: dict[str, Any], said: str) -
 
 
 def test_what_is_not_there_is_said(source: Source, tmp_path: Path) -> None:
-    with pytest.raises(SettingsError, match="no area called Sky. There are: Disc"):
+    with pytest.raises(SettingsError, match=r"no area called Sky\. There are: Disc"):
         made(source, DISC, cut="alpha", cut_area="Sky")
     with pytest.raises(NotFound, match="Nobody is found"):
         made(source, {}, cut="mask", cut_area="people")

@@ -12,6 +12,7 @@ import tifffile
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tanner.core.errors import UnreadableFile
 from tanner.core.raw.packed import Odd, packed_mosaic
 from tanner.core.raw.reader import read
 
@@ -227,15 +228,13 @@ def test_restarts_are_left_to_libraw_and_said(tmp_path: Path) -> None:
         assert np.array_equal(read(path).data, raw.raw_image_visible)
 
 
-@pytest.mark.parametrize("damage", ["short", "head", "size"])
+@pytest.mark.parametrize("damage", ["head", "size"])
 def test_damaged_pieces_are_left_to_libraw(tmp_path: Path, damage: str) -> None:
     mosaic = picture(32, 40, 12, 5)
     path = dng(tmp_path / "a.dng", mosaic, 12, None, lambda p: encoded(p[..., None], 12, 1))
     data = bytearray(path.read_bytes())
     start = data.index(b"\xff\xd8\xff\xc4")
-    if damage == "short":
-        data = data[: start + 200]
-    elif damage == "head":
+    if damage == "head":
         data[start : start + 2] = b"\0\0"
     else:
         data[data.index(b"\xff\xc3") + 6] = 8
@@ -244,6 +243,15 @@ def test_damaged_pieces_are_left_to_libraw(tmp_path: Path, damage: str) -> None:
     assert found is not None
     with pytest.raises(Odd):
         found.pixels()
+
+
+def test_a_file_that_is_cut_off_is_told(tmp_path: Path) -> None:
+    mosaic = picture(32, 40, 12, 5)
+    path = dng(tmp_path / "a.dng", mosaic, 12, None, lambda p: encoded(p[..., None], 12, 1))
+    path.write_bytes(path.read_bytes()[:-300])
+    assert packed_mosaic(path, (40, 32), (0, 0, 32, 40)) is None
+    with pytest.raises(UnreadableFile):
+        read(path, pixels=False)
 
 
 def test_what_is_not_known_is_none(tmp_path: Path, lamp: Path) -> None:

@@ -118,6 +118,12 @@ def _leave_out_gone(state: ORMExecuteState) -> None:
 
 def _prepare(connection: Any, _: Any) -> None:
     cursor = connection.cursor()
-    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=30000"):
+    for pragma in (
+        "journal_mode=WAL",
+        "synchronous=NORMAL",
+        "foreign_keys=ON",
+        "busy_timeout=30000",
+        "journal_size_limit=8388608",
+    ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()

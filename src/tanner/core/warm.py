@@ -74,6 +74,7 @@ def main() -> int:
     brush = {"kind": "brush", "strokes": [{"path": written([(0, 0), (0.1, 0.1)]), "size": 0.05}]}
     corners = {"kind": "outline", "points": [{"at": [0, 0]}, {"at": [0.2, 0]}, {"at": [0, 0.2]}], "combine": "subtract"}
     grid = area | {"areas/00000000/shapes": [shape, brush, corners], "areas/00000000/detail.amount": 50.0}
+    grid |= {"areas/00000000/light.contrast": 10.0, "areas/00000000/blur": 20.0}
     spot = {"spots/00000000/kind": "spot", "spots/00000000/path": [[0.1, 0.1]], "spots/00000000/size": 0.02}
     render(source, develop(full | grid | spot), (100, 75))
     mask_of(source, develop(grid), "00000000", (100, 75))

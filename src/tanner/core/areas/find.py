@@ -191,7 +191,6 @@ def shade(seen: Seen) -> F32:
         NotFound: there is no backdrop.
     """
     even = _even(seen)
-    h, w = even.shape
     linear = np.maximum(seen.look.working(seen.look.plain, EDGE), 1e-4)
     log = np.log2(cv2.GaussianBlur(linear @ np.full(3, 1 / 3, np.float32), (0, 0), 2.0))[..., None]
     # A surface through the lit parts: what lies below it is shaded, and counts less each time.

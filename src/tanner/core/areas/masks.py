@@ -69,22 +69,44 @@ def _whole(p, out, n):
 
 
 @kernel
-def _raster(p, raster, u, v, out, n):
-    """A mask on a grid: p0 which, p1 and p2 from places to its px. Between its px straight lines, beyond it as at its rim."""
+def _raster(p, raster, u, v, out, work, n):
+    """A mask on a grid: p0 which, p1 and p2 from places to its px. Between its px straight lines, beyond it as at its rim.
+
+    One result a loop, and what is looked up by itself, so that it is done in vectors.
+
+    Args:
+        work: float32 (4, n), work space.
+    """
     plane = raster[np.int64(p[0])]
     h, w = plane.shape
-    sx, sy, half, one, zero = p[1], p[2], np.float32(0.5), np.float32(1.0), np.float32(0.0)
+    flat = plane.reshape(-1)
+    sx, sy, half, zero = p[1], p[2], np.float32(0.5), np.float32(0.0)
     ox, oy = np.float32(w) * half - half, np.float32(h) * half - half
     right, bottom = np.float32(w - 1), np.float32(h - 1)
-    scale = one / np.float32(65535.0)
+    most_x, most_y, wide = np.int32(w - 2), np.int32(h - 2), np.int32(w)
+    fx, fy, low = work[0], work[1], work[2]
+    index = work[3].view(np.int32)
+    scale = np.float32(1.0) / np.float32(65535.0)
     for j in range(n):
-        x = min(max(u[j] * sx + ox, zero), right)
-        y = min(max(v[j] * sy + oy, zero), bottom)
-        i, k = min(np.int64(y), h - 2), min(np.int64(x), w - 2)
-        fx, fy = x - np.float32(k), y - np.float32(i)
-        above = np.float32(plane[i, k]) + fx * (np.float32(plane[i, k + 1]) - np.float32(plane[i, k]))
-        below = np.float32(plane[i + 1, k]) + fx * (np.float32(plane[i + 1, k + 1]) - np.float32(plane[i + 1, k]))
-        out[j] = (above + fy * (below - above)) * scale
+        fx[j] = min(max(u[j] * sx + ox, zero), right)
+    for j in range(n):
+        fy[j] = min(max(v[j] * sy + oy, zero), bottom)
+    for j in range(n):
+        index[j] = min(np.int32(fy[j]), most_y) * wide + min(np.int32(fx[j]), most_x)
+    for j in range(n):
+        fx[j] -= np.float32(min(np.int32(fx[j]), most_x))
+    for j in range(n):
+        fy[j] -= np.float32(min(np.int32(fy[j]), most_y))
+    after, below, last = flat[1:], flat[w:], flat[w + 1 :]
+    for j in range(n):
+        k = np.uint64(index[j])
+        a = np.float32(flat[k])
+        low[j] = a + fx[j] * (np.float32(after[k]) - a)
+    for j in range(n):
+        k = np.uint64(index[j])
+        a = np.float32(below[k])
+        b = a + fx[j] * (np.float32(last[k]) - a)
+        out[j] = (low[j] + fy[j] * (b - low[j])) * scale
 
 
 @kernel
@@ -108,11 +130,11 @@ def _combine(m, part, how, inverted, n):
 
 
 @kernel
-def mask_row(masks, area, u, v, m, part, n):
+def mask_row(masks, area, u, v, m, part, work, n):
     """One area's mask along a row, 0 to 1.
 
     Args:
-        u, v: float32 (n,), places. m: float32 (n,), filled; part: float32 (n,), work space.
+        u, v: float32 (n,), places. m: float32 (n,), filled; part: float32 (n,) and work: float32 (4, n), work space.
     """
     for j in range(n):
         m[j] = np.float32(0.0)
@@ -130,7 +152,7 @@ def mask_row(masks, area, u, v, m, part, n):
         elif kind == WHOLE:
             _whole(p, part, n)
         else:
-            _raster(p, masks.raster, u, v, part, n)
+            _raster(p, masks.raster, u, v, part, work, n)
         _combine(m, part, masks.combine[s], masks.inverted[s], n)
 
 

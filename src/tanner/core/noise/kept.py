@@ -11,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 log = logging.getLogger(__name__)
+RECOUNT = 100
+"""A folder is counted anew after so many results."""
 VERSION = 3
 """Counts up whenever a method gives other numbers."""
 
@@ -25,6 +27,9 @@ class Kept:
     def __init__(self) -> None:
         self.folder: Path | None = None
         self.budget = 6 << 30
+        # Bytes in the folder, as far as this process knows: counted anew only now and then, for others write there too.
+        self._total: dict[Path, int] = {}
+        self._since = 0
 
     def file(self, original: str, what: str) -> Path | None:
         """Where a result of a file stands, by its place, length and time; None when it cannot be kept."""
@@ -74,6 +79,12 @@ class Kept:
 
     def _make_room(self, wanted: int) -> None:
         assert self.folder is not None
+        known = self._total.get(self.folder)
+        self._since += 1
+        if known is not None and known + wanted <= self.budget and self._since < RECOUNT:
+            self._total[self.folder] = known + wanted
+            return
+        self._since = 0
         files = []
         for path in self.folder.glob("*.npy"):
             with contextlib.suppress(OSError):
@@ -81,9 +92,10 @@ class Kept:
         total = sum(size for _, size, _ in files) + wanted
         for _, size, path in sorted(files):
             if total <= self.budget:
-                return
+                break
             path.unlink(missing_ok=True)
             total -= size
+        self._total[self.folder] = total
 
 
 KEPT = Kept()

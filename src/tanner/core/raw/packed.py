@@ -180,6 +180,8 @@ def _of(
     places = tuple((int(o), int(c)) for o, c in zip(page.dataoffsets, page.databytecounts, strict=True))
     if len(places) != -(-h // piece[0]) * -(-w // piece[1]):
         return None
+    if any(o + c > path.stat().st_size or not c for o, c in places):
+        return None  # cut off: LibRaw says so
     table = page.tags.get(LINEARIZATION)
     values = None if table is None else np.ravel(np.asarray(table.value)).astype(np.uint16)
     if values is not None and not len(values):

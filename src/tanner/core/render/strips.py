@@ -25,7 +25,7 @@ from tanner.core.render.linear import STRIP, binned, resample, work
 from tanner.core.render.plan import Plan, make_plan
 from tanner.core.render.views import geometry_groups
 from tanner.core.stages.grain import lay_grain
-from tanner.core.stages.path import develop_block, develop_block_with_areas
+from tanner.core.stages.path import any_again, develop_block, develop_block_again, develop_block_with_areas
 from tanner.core.stages.sharpening import sharpen_block
 
 F32 = NDArray[np.float32]
@@ -46,6 +46,8 @@ def finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> None
     place = planes, y0 - m, x0 - m, *plan.size, plan.parameters
     if plan.areas is None:
         develop_block(*place)
+    elif any_again(plan.areas.again):
+        develop_block_again(*place, plan.areas)
     else:
         develop_block_with_areas(*place, plan.areas)
     inset = 0

@@ -6,6 +6,7 @@ from nothing, so only even places are searched unless one asks for all.
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -169,7 +170,7 @@ def _line(xs: NDArray[np.int64], ys: NDArray[np.int64]) -> list[tuple[float, flo
     steps = max(2, min(24, int(np.ptp(along) / 6) + 1))
     edges = np.linspace(along.min(), along.max(), steps + 1)
     line = []
-    for a, b in zip(edges, edges[1:], strict=False):
+    for a, b in pairwise(edges):
         inside = (along >= a) & (along <= b)
         if inside.any():
             px, py = points[inside].mean(axis=0)

@@ -74,7 +74,7 @@ def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> 
         forbidden: px that no source may touch; another: how many better ones are passed over, each away from those before.
     """
     y0, x0, y1, x1 = _box(hole, RIM)
-    target, here = picture[y0:y1, x0:x1], hole[y0:y1, x0:x1]
+    here = hole[y0:y1, x0:x1]
     weight = (~here & ~forbidden[y0:y1, x0:x1]).astype(np.float32)
     total = float(weight.sum())
     h, w = here.shape

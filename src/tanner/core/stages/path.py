@@ -67,6 +67,7 @@ Again = namedtuple("Again", [f"{s.name}_{f}" for s in AGAIN for f in ("of", *s.k
 """For each stage that areas may have done once more: which areas, int32 (count,), and its parameters' fields for each, stacked."""
 _together = fuse(POINT, "point_stages")
 _together_with_fields = fuse(POINT, "point_stages_with_fields", with_fields=True)
+_together_again = fuse(POINT, "point_stages_again", with_fields=True, with_again=True)
 
 
 def parameters(frame: Frame, development: "Development", moved: np.ndarray | None = None) -> Any:
@@ -99,6 +100,11 @@ def again(p: Any, wanted: "dict[str, list[tuple[int, Any]]]") -> Any:
             values = [np.asarray(getattr(each, name)) for _, each in mine]
             fields.append(np.stack(values) if values else np.zeros((0, *like.shape), like.dtype))
     return Again(*fields)
+
+
+def any_again(found: Any) -> bool:
+    """Whether any stage is done once more."""
+    return any(len(getattr(found, f"{s.name}_of")) for s in AGAIN)
 
 
 def starts(p: Any) -> F32:
@@ -137,3 +143,17 @@ def develop_block_with_areas(planes: F32, y0: int, x0: int, width: int, height: 
         _together_with_fields(
             planes[0, i], planes[1, i], planes[2, i], at, p, field, areas.used, areas.again, masks, copies
         )
+
+
+@kernel
+def develop_block_again(planes: F32, y0: int, x0: int, width: int, height: int, p: Any, areas: Areas) -> None:
+    """`develop_block_with_areas` where stages are done once more for some of them."""
+    h, w = planes.shape[1], planes.shape[2]
+    work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
+    field = np.empty((areas.start.shape[0], w), dtype=np.float32)
+    masks, copies = np.empty((areas.by.shape[0], max(w, 32)), dtype=np.float32), np.empty((9, w), dtype=np.float32)
+    state = np.full(HELD // 4, -2, dtype=np.int64)
+    for i in range(h):
+        at = At(y0 + i, x0, width, height, w, work, held, state)
+        fill_fields(areas, y0 + i, x0, field, masks, work, w)
+        _together_again(planes[0, i], planes[1, i], planes[2, i], at, p, field, areas.used, areas.again, masks, copies)

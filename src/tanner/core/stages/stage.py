@@ -149,7 +149,9 @@ def f32(values: Any) -> F32:
     return np.ascontiguousarray(values, dtype=np.float32)
 
 
-def fuse(stages: Sequence[Stage], name: str, *, with_fields: bool = False) -> Callable[..., None]:
+def fuse(
+    stages: Sequence[Stage], name: str, *, with_fields: bool = False, with_again: bool = False
+) -> Callable[..., None]:
     """One function for kernels that runs the row kernels of stages in order, each when it is on.
 
     Without fields its arguments are (r, g, b, at, parameters), with them also field (fields, n), used bool (fields,), again (see
@@ -158,6 +160,8 @@ def fuse(stages: Sequence[Stage], name: str, *, with_fields: bool = False) -> Ca
 
     Args:
         name: no other function of a process may have it.
+        with_again: besides fields, stages may be done once more for areas. A function of its own: with every stage called in two
+            places it is a tenth slower.
     """
     arguments = "r, g, b, at, parameters" + (", field, used, again, masks, copies" if with_fields else "")
     lines, first = [f"def {name}({arguments}):"], 0
@@ -165,7 +169,7 @@ def fuse(stages: Sequence[Stage], name: str, *, with_fields: bool = False) -> Ca
     for stage in stages:
         known[stage.name] = stage.row
         plain = f"{stage.name}(r, g, b, at, parameters.{stage.name})"
-        if with_fields and stage.again:
+        if with_again and stage.again:
             known[f"{stage.name}_kind"] = stage.kind
             each = ", ".join(f"again.{stage.name}_{f}[k]" for f in stage.kind._fields)
             lines += [

@@ -28,7 +28,7 @@ export class Areas {
     for (const root of document.querySelectorAll("#area-one :is(.rule, .curve)")) {
       const name = root.dataset.key.replace("areas/00000000/", "");
       const about = { ...bench.table[root.dataset.key], offset: null };
-      this.controls.set(name, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
+      this.controls.set(name, root.classList.contains("curve") ? new Curve(root, { ...about, label: `the area’s ${about.label}` }) : new Rule(root, about));
     }
     this.brush = new BrushTool(this);
     this.parts = new Parts(this);
@@ -41,7 +41,7 @@ export class Areas {
 
   // Every area of the frame, in order: {id, kind, name, ...}.
   list() {
-    const { values } = this.bench.frame();
+    const values = this.bench.frame()?.values || {};
     const found = new Map();
     for (const [key, value] of Object.entries(values)) {
       const [list, id, name] = key.split("/");

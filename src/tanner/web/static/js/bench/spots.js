@@ -44,7 +44,7 @@ export class Spots {
 
   list() {
     const found = new Map();
-    for (const [key, value] of Object.entries(this.bench.frame().values)) {
+    for (const [key, value] of Object.entries(this.bench.frame()?.values || {})) {
       const [list, id, name] = key.split("/");
       if (list !== "spots") continue;
       if (!found.has(id)) found.set(id, { id });
