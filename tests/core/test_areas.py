@@ -290,7 +290,10 @@ def test_two_machines_that_both_added_areas_lose_none(mine: dict[str, object], t
 )
 def test_a_stage_done_again_is_laid_in_by_the_mask(source: Source, values: dict[str, Any]) -> None:
     """Half way up a mask it is half way, in the linear values that the stage works on; outside nothing changes."""
-    plain, whole = drawn(source, {}), drawn(source, area(ALL_OVER, **{k.replace(".", "__"): v for k, v in values.items()}))
+    plain, whole = (
+        drawn(source, {}),
+        drawn(source, area(ALL_OVER, **{k.replace(".", "__"): v for k, v in values.items()})),
+    )
     half = drawn(source, area(LEFT, **{k.replace(".", "__"): v for k, v in values.items()}))
     assert np.array_equal(half[:, -20:], plain[:, -20:])
     assert np.abs(half[:, :20] - whole[:, :20]).max() <= 2
@@ -306,7 +309,11 @@ def test_two_areas_add_what_they_do(source: Source) -> None:
 
 
 def test_blur_works_inside_alone_and_nothing_bleeds_in(source: Source) -> None:
-    left = {"kind": "outline", "points": [{"at": [x, y]} for x, y in ((-0.6, -0.5), (0.0, -0.5), (0.0, 0.5), (-0.6, 0.5))], "softness": 0}
+    left = {
+        "kind": "outline",
+        "points": [{"at": [x, y]} for x, y in ((-0.6, -0.5), (0.0, -0.5), (0.0, 0.5), (-0.6, 0.5))],
+        "softness": 0,
+    }
     plain, soft = drawn(source, {}), drawn(source, area(left, blur=100.0))
     assert np.array_equal(soft[:, 156:], plain[:, 156:])
 
