@@ -4,6 +4,7 @@ import { byId, el, number, plural, svg } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { followMatch } from "./jobs.js";
 import { Large, outlines } from "./large.js";
+import { listOwnAreas } from "./own-areas.js";
 import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 
 const AXES = [
@@ -14,6 +15,7 @@ const AXES = [
 const state = { frames: new Map(), sets: [], figures: null, set: null, kind: "backdrop", box: null, chosen: new Set(), active: null };
 let fresh = null;
 let asking = 0;
+let listed = null; // the lead whose areas can be chosen
 
 async function load() {
   const data = await trying(() => get(`/api/shoots/${shootId}/sheet`));
@@ -43,6 +45,17 @@ async function figures() {
     const found = await trying(() => get(`/api/shoots/${shootId}/lineup?set=${state.set}&tolerance=${tolerance}${box}`));
     if (!found || mine !== asking) return;
     state.figures = found;
+    if (listed !== found.lead) {
+      listed = found.lead;
+      const known = await listOwnAreas(byId("by-area"), listed);
+      // An area of another set's lead means nothing here.
+      if (!known.has(state.kind)) {
+        state.kind = "backdrop";
+        byId("by-area").value = state.kind;
+        return void figures();
+      }
+      if (!state.box) byId("by-area").value = state.kind;
+    }
     const there = new Set(found.frames.map((f) => f.frame));
     state.chosen = new Set([...state.chosen].filter((id) => there.has(id)));
     draw();

@@ -1,6 +1,7 @@
 // Match: chosen frames are brought to a reference frame by an area of a kind, or one drawn on it; figures before and after.
 import { get, post } from "./api.js";
 import { byId, el, number, plural } from "./dom.js";
+import { listOwnAreas } from "./own-areas.js";
 import { trying } from "./shell.js";
 
 const signed = (v, digits) => (Math.abs(v) < 0.5 / 10 ** digits ? "0" : `${v > 0 ? "+" : ""}${number(v, digits)}`);
@@ -25,6 +26,7 @@ export class Match {
     byId("match-text").textContent = "";
     byId("match-go").disabled = !this.frames.length;
     byId("match-close").textContent = "Cancel";
+    listOwnAreas(byId("match-kind"), reference.id);
     this.area(null);
     this.dialog.showModal();
   }
