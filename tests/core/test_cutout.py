@@ -20,6 +20,7 @@ from tanner.core.output.develop import encode
 from tanner.core.output.spec import OutputSpec, said
 from tanner.core.raw.reader import Source, read
 from tanner.core.render.masking import found_area, mask_of
+from tanner.jobs.delivery.planning import estimate
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
 
@@ -166,3 +167,15 @@ def test_what_is_not_there_is_said(source: Source, tmp_path: Path) -> None:
         made(source, {}, cut="mask", cut_area="people")
     lines = said(OutputSpec(cut="ground", format="png"), {"srgb": "sRGB"})
     assert "Subject: cut out, on a ground of #ffffff, its shadow kept" in lines
+
+
+@pytest.mark.parametrize(
+    ("cut", "form", "compression"),
+    [("mask", "png", "none"), ("mask", "tiff16", "none"), ("outline", "png", "none"), ("alpha", "png", "none"),
+     ("alpha", "tiff8", "none")],
+)  # fmt: skip
+def test_a_delivery_says_about_how_large_a_cut_out_is(product: Source, cut: str, form: str, compression: str) -> None:
+    """Within half and twice: what is told before anything is written."""
+    spec = {"size": "long:1200", "format": form, "cut": cut, "compression": compression}
+    data, size = made(product, {}, **spec)
+    assert 0.5 < estimate(OutputSpec(**spec), size, None, None) / len(data) < 2

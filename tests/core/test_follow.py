@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from tanner.core.areas.follow import Features, again, box_of, by_faces, features
+from tanner.core.areas.follow import Features, again, by_faces, features
 from tanner.core.areas.look import Look
 from tanner.core.areas.place import SURE
 from tanner.core.raw.reader import read
@@ -114,10 +114,3 @@ def test_by_the_points_of_a_face() -> None:
     # A head that was turned away: its points fit badly.
     px[:, 0] = px[:, 0].mean() + 0.3 * (px[:, 0] - px[:, 0].mean())
     assert by_faces(points, [px], (600, 900), before) == before and by_faces(points, [], (600, 900), before) == before
-
-
-def test_the_box_of_a_mask() -> None:
-    mask = np.zeros((10, 20), np.float32)
-    assert box_of(mask) == (0, 0, 1, 1)
-    mask[2:5, 4:8] = 1
-    assert box_of(mask) == (0.2, 0.2, 0.4, 0.5)

@@ -72,6 +72,21 @@ def test_a_proof_is_the_file_that_would_be_written(server: Running, sheet: Sheet
     assert "no longer" in server.get("/api/proofs/999", 422)["error"]
 
 
+def test_cut_outs_are_looked_at_and_refused_in_plain_words(server: Running, sheet: Sheet) -> None:
+    frame = sheet["T0011"]["id"]
+    disc = {"kind": "round", "at": [0, 0], "radii": [0.2, 0.2], "softness": 0.1}
+    made = server.post("/api/areas", {"frames": [frame], "shapes": [disc], "name": "Disc"})
+    outline = {**WEB, "cut": "outline", "cut_area": "disc"}
+    proof = server.post("/api/shoots/1/proof", {"frame": frame, "spec": outline})
+    shown = server.client.get(f"/api/proofs/{proof['proof']}")
+    assert shown.headers["content-type"] == "image/svg+xml" and b"<path" in shown.content
+    wrong = server.post("/api/shoots/1/proof", {"frame": frame, "spec": {**WEB, "cut": "alpha"}}, 422)
+    assert wrong["error"] == "Alpha is written as PNG or TIFF or WebP."
+    unknown = server.post("/api/shoots/1/proof", {"frame": frame, "spec": {**outline, "cut_area": "Lamp"}}, 422)
+    assert "no area called Lamp" in unknown["error"] and "Disc" in unknown["error"]
+    server.post("/api/areas/remove", {"frames": [frame], "areas": [made["area"]]})
+
+
 def test_a_delivery_is_followed_checked_and_looked_at(server: Running, sheet: Sheet) -> None:
     out = server.folder / "out" / "followed"
     ids = [sheet["T0001"]["id"], sheet["T0011"]["id"]]

@@ -11,6 +11,7 @@ from tanner.catalogue.steps import record
 from tanner.core.adjust.items import Listed, name_of, new_id, of_things, things
 from tanner.core.adjust.registry import LISTS, adjustments, check_names, declared, develop
 from tanner.core.areas.place import NOT_YET
+from tanner.core.areas.shapes import held_to_subject
 from tanner.core.errors import SettingsError
 from tanner.core.series import worn
 from tanner.core.series.resolve import (
@@ -280,7 +281,7 @@ def carry(
     shown = resolver.resolve(source).values
     values = {k: shown.get(k, neutral(k)) for k in keys if not computed(k)}
     # What holds to its subject has to be found there first, unless it is off where it comes from.
-    for key in [k for k in values if k.endswith("/shapes") and any(s.get("holds") == "subject" for s in values[k])]:
+    for key in [k for k in values if k.endswith("/shapes") and held_to_subject(values[k])]:
         values[key.removesuffix("shapes") + "found"] = list(NOT_YET)
     action, changed = None, 0
     for shoot_id in dict.fromkeys(f.shoot_id for f in targets):

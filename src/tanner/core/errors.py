@@ -10,7 +10,9 @@ TannerError
 └── NotAllowed           a path outside the folders that were opened
 """
 
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 
 class TannerError(Exception):
@@ -57,3 +59,17 @@ class FormatError(TannerError):
 
 class NotAllowed(TannerError):
     pass
+
+
+def problem(first: Mapping[str, Any], skip: int = 0) -> str:
+    """One problem of a validation in one line: where it is, and what; a sentence of our own stands for itself.
+
+    Args:
+        first: one of a ValidationError's `errors()`; skip: names of its place that mean nothing to who reads it.
+    """
+    text = str(first["msg"])
+    if first["type"] == "value_error":
+        text = text.removeprefix("Value error, ")
+        return f"{text[:1].upper()}{text[1:]}" + ("" if text.endswith((".", "?")) else ".")
+    place = ".".join(str(p) for p in first["loc"][skip:])
+    return f"{place}: {text}" if place else text

@@ -117,7 +117,8 @@ def forth(places: F64, back: F64) -> F64:
     return np.asarray(there[:, :2] / np.maximum(there[:, 2:], 1e-6))
 
 
-def _smooth(t: NDArray[Any]) -> F32:
+def smooth(t: NDArray[Any]) -> F32:
+    """From 0 to 1 without a corner at either end (Hermite's cubic); t: of any shape, taken as 0 to 1."""
     t = np.clip(t, 0, 1)
     return np.asarray(t * t * (3 - 2 * t), np.float32)
 
@@ -228,7 +229,7 @@ def outline_mask(shape: Outline, back: F64, grid: Grid) -> F32:
     of_label[marks] = reach[nearest]
     signed = np.where(inside >= 0.5, far, -far)
     soft = of_label[label]
-    return np.asarray(np.where(soft < 1, inside, _smooth(0.5 + signed / (2 * np.maximum(soft, 1)))), np.float32)
+    return np.asarray(np.where(soft < 1, inside, smooth(0.5 + signed / (2 * np.maximum(soft, 1)))), np.float32)
 
 
 # --- brush -----------------------------------------------------------------------------------------
@@ -275,7 +276,7 @@ def stroke_cover(path: F64, size: float, softness: float) -> tuple[F32, tuple[sl
     inner = max(size - wide, 0.0) if softness > 0 and wide > 1 else size - 0.5
     if wide <= 1:
         return np.clip(inner + 1 - far, 0, 1).astype(np.float32), (slice(y0, y1), slice(x0, x1))
-    return _smooth(np.asarray((size - far) / wide, np.float32)), (slice(y0, y1), slice(x0, x1))
+    return smooth(np.asarray((size - far) / wide, np.float32)), (slice(y0, y1), slice(x0, x1))
 
 
 def laid(mask: F32, cover: F32, stroke: Stroke) -> F32:
@@ -346,7 +347,7 @@ class Alike:
         for sample in samples:
             d = part - sample
             best = np.minimum(best, d[..., 0] ** 2 * 0.5 + d[..., 1] ** 2 + d[..., 2] ** 2)
-        near = _smooth((limit * np.float32(1.25) - np.sqrt(best)) / (limit * np.float32(0.5)))
+        near = smooth((limit * np.float32(1.25) - np.sqrt(best)) / (limit * np.float32(0.5)))
         inside = ((near > 0.3) & (cover > 0)).astype(np.uint8)
         inside[ys, xs] = 1
         _, labels = cv2.connectedComponents(inside, connectivity=8)
@@ -355,7 +356,7 @@ class Alike:
         return np.asarray(cv2.blur(near * joined, (3, 3)), np.float32)
 
 
-def drawn_mask(shape: AnyShape, back: F64, grid: Grid, alike: Alike | None = None) -> F32:
+def mask_of_part(shape: AnyShape, back: F64, grid: Grid, alike: Alike | None = None) -> F32:
     """A drawn part on a grid, (h, w) from 0 to 1, before it is inverted."""
     if isinstance(shape, Outline):
         return outline_mask(shape, back, grid)

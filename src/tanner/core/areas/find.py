@@ -1,4 +1,4 @@
-"""What is found by what it is: the subject before a backdrop, the backdrop, people, skin. Masks on the grid of the look."""
+"""What is found by what it is: the subject before a backdrop, people, skin. Masks on the grid of the look."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -47,18 +47,12 @@ def found(what: str, look: Look) -> F32:
     """A mask on the look's grid, (h, w) from 0 to 1.
 
     Args:
-        what: subject, backdrop, people or skin.
+        what: subject, people or skin; the backdrop is what the subject is not.
 
     Raises:
         NotFound: there is none.
     """
     return FINDERS[what](Seen.of(look))
-
-
-def _small(mask: F32, edge: int) -> F32:
-    h, w = mask.shape[:2]
-    share = edge / max(h, w)
-    return np.asarray(cv2.resize(mask, (round(w * share), round(h * share)), interpolation=cv2.INTER_AREA))
 
 
 def _as_large(mask: F32, shape: tuple[int, ...]) -> F32:
@@ -254,7 +248,7 @@ def _assembled(
     return np.maximum(cut, joined.astype(np.float32))
 
 
-# --- the four --------------------------------------------------------------------------------------
+# --- the three --------------------------------------------------------------------------------------
 
 
 def _finished(seen: Seen, rough: F32) -> F32:
@@ -271,10 +265,6 @@ def _finished(seen: Seen, rough: F32) -> F32:
 def _subject(seen: Seen) -> F32:
     person = _person(seen)
     return _finished(seen, _thing(seen) if person is None else person)
-
-
-def _backdrop(seen: Seen) -> F32:
-    return np.asarray(1 - _subject(seen), np.float32)
 
 
 def _people(seen: Seen) -> F32:
@@ -321,5 +311,5 @@ def _skin(seen: Seen) -> F32:
 
 
 FINDERS: dict[str, Callable[[Seen], F32]] = {
-    "subject": _subject, "backdrop": _backdrop, "people": _people, "skin": _skin,
+    "subject": _subject, "people": _people, "skin": _skin,
 }  # fmt: skip

@@ -253,15 +253,6 @@ def _alike(lead: Features, here: Features, m: F64, mask: F32 | None) -> float:
     return float(np.clip(((x * y).mean() / max(bottom, 1e-6) - 0.2) / 0.4, 0, 1))
 
 
-def box_of(mask: F32) -> Sequence[float]:
-    """Left, top, right, bottom of where a mask is, in shares of its picture; nothing gives the whole."""
-    ys, xs = np.nonzero(mask > 0.2)
-    if not len(ys):
-        return 0.0, 0.0, 1.0, 1.0
-    h, w = mask.shape
-    return xs.min() / w, ys.min() / h, (xs.max() + 1) / w, (ys.max() + 1) / h
-
-
 # --- faces -----------------------------------------------------------------------------------------
 
 

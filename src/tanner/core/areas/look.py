@@ -27,13 +27,11 @@ class Look:
         planes: float32 (3, h, w), balanced camera values, 1 at the sensor's white before its balance.
         plain: (3, 3) from them to the working space as shot, without exposure.
         grid: of masks over the frame.
-        known: what the file is, for what is kept on disk: its path, or "".
     """
 
     planes: F32
     plain: F64
     grid: Grid
-    known: str = ""
 
     def working(self, to_working: F64, edge: int | None = None) -> F32:
         """Linear working values (h, w, 3) by a matrix from the planes; edge: no longer than so many px."""

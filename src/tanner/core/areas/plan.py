@@ -11,7 +11,7 @@ from tanner.core.areas.drawing import Grid
 from tanner.core.areas.fields import Areas
 from tanner.core.areas.look import EDGE
 from tanner.core.areas.place import to_places
-from tanner.core.areas.raster import Place, Trouble, masks_of, plain
+from tanner.core.areas.raster import Place, masks_of, plain
 from tanner.core.optics.geometry import STEP, Geometry
 from tanner.core.optics.view import upright
 from tanner.core.stages.blur import Blur
@@ -20,14 +20,8 @@ from tanner.core.stages.stage import F64, Frame
 from tanner.core.tone.curve import is_straight
 
 
-def areas_of(
-    frame: Frame, development: Development, things: Sequence[Thing], trouble: Trouble | None = None
-) -> Areas | None:
-    """The areas that change something; None when none does, and everything goes as without areas.
-
-    Args:
-        development: of the picture; trouble: filled with areas that are off on this frame, and why.
-    """
+def areas_of(frame: Frame, development: Development, things: Sequence[Thing]) -> Areas | None:
+    """The areas of a development that change something; None when none does, and everything goes as without areas."""
     rows: list[list[float]] = []
     there: list[Thing] = []
     wanted: dict[str, list[tuple[int, Any]]] = {}
@@ -53,7 +47,7 @@ def areas_of(
     parts = [(t.id, t.parts) for t in there]
     needs = any(not plain(p) for _, p in parts)  # type: ignore[arg-type]
     return Areas(
-        masks=masks_of(parts, place_of(frame) if needs else None, all_of(things), trouble),  # type: ignore[arg-type]
+        masks=masks_of(parts, place_of(frame) if needs else None, all_of(things)),  # type: ignore[arg-type]
         grid=frame.geometry.grid,
         to=to_places(size_of(frame), frame.source.facts.orientation),
         start=np.zeros(by.shape[1], np.float32),
@@ -89,7 +83,7 @@ def place_of(frame: Frame) -> Place:
     return Place(
         look=frame.look,
         grid=grid,
-        memory=frame.source.memory,
+        memory=frame.original.memory,
         to_working=to_working @ np.diag(gains) * 2.0**frame.ev,
         crop=crop_of(frame.geometry, to_places(size_of(frame), facts.orientation)),
         path=facts.path,

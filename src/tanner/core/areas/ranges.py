@@ -1,21 +1,14 @@
 """Ranges: masks by what a px is: its lightness, its colour, how sharp it is."""
 
-from typing import Any
-
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from tanner.core.areas.look import F32, lightness, oklab
+from tanner.core.areas.drawing import smooth
+from tanner.core.areas.look import F32
 from tanner.core.areas.shapes import Colours, Lightness, Sharp
 
 LESS = 1 / 3
 """What a difference of lightness counts for beside one of colour: light falls off over a cloth that has one colour."""
-
-
-def smooth(t: NDArray[Any]) -> F32:
-    t = np.clip(t, 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), dtype=np.float32)
 
 
 def of_lightness(shape: Lightness, light: F32) -> F32:
@@ -28,10 +21,6 @@ def of_lightness(shape: Lightness, light: F32) -> F32:
     return np.asarray(up * down)
 
 
-def of_lightness_in(shape: Lightness, linear: F32) -> F32:
-    return of_lightness(shape, lightness(linear))
-
-
 def of_colour(shape: Colours, lab: F32) -> F32:
     """1 within reach of the nearest sample, 0 beyond its softness; lab: Oklab (..., 3)."""
     best = np.full(lab.shape[:-1], np.inf, np.float32)
@@ -39,10 +28,6 @@ def of_colour(shape: Colours, lab: F32) -> F32:
         d = lab - np.asarray(sample, np.float32)
         best = np.minimum(best, (LESS * d[..., 0]) ** 2 + d[..., 1] ** 2 + d[..., 2] ** 2)
     return smooth((shape.reach + max(shape.softness, 1e-3) - np.sqrt(best)) / max(shape.softness, 1e-3))
-
-
-def of_colour_in(shape: Colours, linear: F32) -> F32:
-    return of_colour(shape, oklab(linear))
 
 
 def sharpness(linear: F32) -> F32:

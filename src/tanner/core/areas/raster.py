@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from tanner.core.areas import find, ranges
 from tanner.core.areas.declare import AreaParts
-from tanner.core.areas.drawing import NO_RASTER, Alike, Grid, drawn_mask, kind_of, numbers_of
+from tanner.core.areas.drawing import NO_RASTER, Alike, Grid, kind_of, mask_of_part, numbers_of
 from tanner.core.areas.edges import guided, matted
-from tanner.core.areas.look import Look, oklab
+from tanner.core.areas.look import Look, lightness, oklab
 from tanner.core.areas.masks import ADD, EITHER, INTERSECT, INVERT, NUMBERS, RASTER, SUBTRACT, WHOLE, Masks
 from tanner.core.areas.place import SURE, backwards
 from tanner.core.areas.shapes import (
@@ -41,12 +41,12 @@ F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
 U16 = NDArray[np.uint16]
 COMBINED = {"add": ADD, "subtract": SUBTRACT, "intersect": INTERSECT, "either": EITHER}
-MASKS: Slot[U16] = Slot("masks of areas", keep=12, heavy=True, shared=True)
+MASKS: Slot[U16] = Slot("masks of areas", keep=12, heavy=True)
 """Worked out masks (h, w) of whole areas, by all that they depend on."""
-STACKS: Slot[U16] = Slot("stacked masks", keep=1, heavy=True, shared=True)
-FOUND: Slot[Any] = Slot("found masks", keep=5, heavy=True, shared=True)
+STACKS: Slot[U16] = Slot("stacked masks", keep=1, heavy=True)
+FOUND: Slot[Any] = Slot("found masks", keep=5, heavy=True)
 """uint8 (h, w) of what was found, by what it is; a sentence where it was not."""
-SHARP: Slot[F32] = Slot("sharpness", heavy=True, shared=True)
+SHARP: Slot[F32] = Slot("sharpness", heavy=True)
 VERSION = 1
 """Counts up whenever something is found in another way."""
 
@@ -56,7 +56,7 @@ class Place:
     """What masks depend on besides their parts.
 
     Attributes:
-        look: makes the look, once; grid: of masks; memory: of the frame.
+        look: makes the look, once; grid: of masks; memory: of the frame as it was read.
         to_working: (3, 3) from the look's planes to working values with the frame's white balance and exposure.
         crop: (3, 3) from places of the frame to places of the crop.
         path: of the frame's file, for what is kept on disk.
@@ -170,8 +170,7 @@ def _depends(area: AreaParts, others: Mapping[str, AreaParts], seen: frozenset[s
         exclude_defaults=True,
     )
     told: list[Any] = [mask]
-    light = area.refine > 0
-    crop = False
+    light = crop = False
     for shape in area.shapes:
         light |= isinstance(shape, Lightness | Colours)
         crop |= isinstance(shape, Drawn) and shape.holds == "crop"
@@ -241,7 +240,7 @@ def _part(shape: AnyShape, area: AreaParts, place: Place, others: Mapping[str, A
         alike = None
         if isinstance(shape, Brush) and any(s.alike for s in shape.strokes):
             alike = Alike(oklab(place.look().working(_even(place.look()))))
-        return drawn_mask(shape, back, grid, alike)
+        return mask_of_part(shape, back, grid, alike)
     if isinstance(shape, Other):
         there = others.get(shape.area)
         if there is None or shape.area in seen or not there.kind or not there.present or lost(there):
@@ -256,7 +255,9 @@ def _part(shape: AnyShape, area: AreaParts, place: Place, others: Mapping[str, A
         )
     # Single px are noise: ranges read the frame a little softened.
     linear = cv2.GaussianBlur(place.look().working(place.to_working), (0, 0), 1.0)
-    return ranges.of_lightness_in(shape, linear) if isinstance(shape, Lightness) else ranges.of_colour_in(shape, linear)
+    if isinstance(shape, Lightness):
+        return ranges.of_lightness(shape, lightness(linear))
+    return ranges.of_colour(shape, oklab(linear))
 
 
 def _even(look: Look) -> F64:

@@ -1,5 +1,6 @@
 """The parts that a mask is made of, as they are declared and kept. `masks` and `drawing` say what each is, px by px."""
 
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
@@ -174,13 +175,16 @@ NAMES = {
     "backdrop": "Backdrop", "people": "People", "skin": "Skin", "whole": "Whole frame", "area": "Another area",
 }  # fmt: skip
 """What each kind is called on the screen."""
-BY_ITSELF = frozenset({"lightness", "colour", "sharpness", "subject", "backdrop", "people", "skin", "whole"})
-"""Kinds that find their place in any frame."""
 
 
 def searched(shapes: list[AnyShape]) -> bool:
     """Whether a mask has to be looked for in other frames."""
     return any(isinstance(s, Drawn) and s.holds == "subject" for s in shapes)
+
+
+def held_to_subject(kept: Iterable[Mapping[str, Any]]) -> bool:
+    """The same of a mask's parts as they are kept (see `lean`)."""
+    return any(part.get("holds") == "subject" for part in kept)
 
 
 def lean(shape: AnyShape) -> dict[str, Any]:

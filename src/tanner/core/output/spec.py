@@ -8,7 +8,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from tanner.core.colour.printing import Intent
-from tanner.core.errors import FormatError
+from tanner.core.errors import FormatError, problem
 from tanner.core.noise.sharpen import Destination
 from tanner.core.output.mark import Mark
 from tanner.core.output.naming import check_template
@@ -174,19 +174,20 @@ def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
     size = size_words(spec.size, spec.ppi)
     if spec.enlarge != "never":
         size += {"lanczos": ", enlarged plainly", "edges": ", enlarged along edges"}[spec.enlarge]
-    how = FORMATS[spec.format]
-    if spec.format in LOSSY:
+    how = "SVG" if spec.cut == "outline" else FORMATS[spec.format]
+    if spec.format in LOSSY and spec.cut != "outline":
         how += f" {spec.quality}"
         if spec.family in ("jpeg", "avif") and spec.chroma != "auto":
             how += f" 4:{spec.chroma[1]}:{spec.chroma[2]}"
         if spec.most_kb:
             how += f", at most {spec.most_kb:g} kB"
-    if spec.family == "tiff" and spec.compression != "none":
+    if spec.family == "tiff" and spec.compression != "none" and spec.cut != "outline":
         how += f", {spec.compression}"
     lines = [f"{size}, {how}"]
     if spec.format == "dng":
         lines.append("camera colour, without colour and tone")
     else:
+        pictured = spec.cut not in ("mask", "outline")
         black = "" if spec.black_point else ", no black point compensation"
         icc = f"ICC {spec.icc.rsplit('-', 1)[0]}, {spec.intent}{black}"
         colour = icc if spec.icc else spaces[spec.space]
@@ -194,13 +195,13 @@ def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:
         sharp = media.get(spec.sharpen, "sharpened for glossy paper")
         if spec.sharpen != "none" and spec.sharpen_strength != 100:
             sharp += f" at {spec.sharpen_strength:g} %"
-        lines.append(f"{colour}, {sharp}")
+        lines += [f"{colour}, {sharp}"] if pictured else []
         more = []
         if spec.border:
             more.append(f"border {spec.border:g} %")
-        if spec.border or spec.size.startswith("pad"):
+        if pictured and (spec.border or spec.size.startswith("pad")):
             more.append(f"ground {spec.ground}")
-        if spec.mark.kind != "none":
+        if pictured and spec.mark.kind != "none":
             what = f"“{spec.mark.text}”" if spec.mark.kind == "text" else spec.mark.picture.rsplit("-", 1)[0]
             more.append(f"watermark {what}, {spec.mark.place}, {spec.mark.size:g} % at {spec.mark.opacity:g} %")
         lines += [", ".join(more)] if more else []
@@ -244,8 +245,4 @@ def read_spec(path: Path) -> OutputSpec:
 
 def explain(error: Exception) -> str:
     """The first problem of a validation error, in one line."""
-    if isinstance(error, ValidationError):
-        first = error.errors()[0]
-        place = ".".join(str(p) for p in first["loc"])
-        return f"{place}: {first['msg']}" if place else str(first["msg"])
-    return str(error)
+    return problem(error.errors()[0]) if isinstance(error, ValidationError) else str(error)

@@ -16,7 +16,7 @@ from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
 from tanner.core.optics.view import upright
 from tanner.core.raw.reader import Source
-from tanner.core.render.linear import binned_planes, pre_gains, resample
+from tanner.core.render.linear import Linear, binned_planes, pre_gains, resample
 from tanner.core.render.outside import linear_of
 from tanner.core.render.views import full_size, geometry_groups, geometry_only
 from tanner.core.render.white import as_shot_white
@@ -32,9 +32,20 @@ GUIDES: Slot[F32] = Slot("guides", keep=2, heavy=True)
 LAYERS = {"structure": (960, 1 / 160, 0.0018), "texture": (1920, 1 / 480, 0.0018)}
 """Long edge, radius in shares of it, and variance of an edge of the finer layers (see `tone.base`)."""
 FINER: Slot[F32] = Slot("finer guides", keep=3, heavy=True)
-LOOKS: Slot[Look] = Slot("looks", keep=1, heavy=True, shared=True)
-"""What masks are read from, by nothing: the same for every development."""
+LOOKS: Slot[Look] = Slot("looks", keep=1, heavy=True)
+"""What masks are read from, by nothing: the same for every development. It and the masks are kept with the frame as it was read."""
 HAZES: Slot[tuple[F32, F32]] = Slot("hazes", keep=1, heavy=True)
+
+
+def _small_planes(source: Source, development: Development, edge: int, draft: bool) -> tuple[F32, Linear]:
+    """The frame's balanced planes (3, h, w), no longer than `edge`, and what they were read from."""
+    w, h = full_size(source, development)
+    share = min(1.0, edge / max(w, h))
+    size = max(4, round(w * share)), max(4, round(h * share))
+    linear = linear_of(source, geometry_only(development), size, draft=draft)
+    planes = np.empty((3, size[1], size[0]), dtype=np.float32)
+    resample(linear, 0, 0, planes)
+    return planes, linear
 
 
 def _small(source: Source, development: Development, edge: int, draft: bool) -> tuple[F32, F32, F32]:
@@ -42,12 +53,7 @@ def _small(source: Source, development: Development, edge: int, draft: bool) -> 
 
     By the file's own profile, as shot: light is chosen on it, so it must not move with the light.
     """
-    w, h = full_size(source, development)
-    share = min(1.0, edge / max(w, h))
-    size = max(4, round(w * share)), max(4, round(h * share))
-    linear = linear_of(source, geometry_only(development), size, draft=draft)
-    planes = np.empty((3, size[1], size[0]), dtype=np.float32)
-    resample(linear, 0, 0, planes)
+    planes, linear = _small_planes(source, development, edge, draft)
     camera, white = source.colour_by("")[0], as_shot_white(source)
     numbers = camera.white_numbers(white)
     gains = np.asarray(1 / (pre_gains(linear.source) * numbers), dtype=np.float32)
@@ -100,7 +106,7 @@ def look_of(source: Source) -> Look:
         # On its side where the camera was: turned when it is small.
         size = grid.size if facts.orientation < 5 else grid.size[::-1]
         planes = [_turned(cv2.resize(p, size, interpolation=cv2.INTER_AREA), facts.orientation) for p in small]
-        return Look(np.ascontiguousarray(planes, np.float32), np.asarray(plain, np.float64), grid, facts.path)
+        return Look(np.ascontiguousarray(planes, np.float32), np.asarray(plain, np.float64), grid)
 
     return source.memory.get(LOOKS, None, make)
 
@@ -117,7 +123,7 @@ def _turned(plane: F32, orientation: int) -> F32:
 
 
 def blurred(
-    source: Source, development: Development, draft: bool, ident: str, parts: AreaParts, others: Mapping[str, AreaParts]
+    of: Linear, development: Development, draft: bool, ident: str, parts: AreaParts, others: Mapping[str, AreaParts]
 ) -> F32:
     """The picture (3, h, w) as plane values, blurred from what lies in an area alone, small: a disc has a few px.
 
@@ -129,14 +135,10 @@ def blurred(
     told = [p.model_dump_json(exclude={"name", "tint", "order"}) for p in (parts, *others.values())]
 
     def make() -> F32:
-        w, h = full_size(source, development)
-        share = min(1.0, BLUR_EDGE / max(w, h))
-        size = max(4, round(w * share)), max(4, round(h * share))
-        linear = linear_of(source, geometry_only(development), size, draft=draft)
-        planes = np.empty((3, size[1], size[0]), dtype=np.float32)
-        resample(linear, 0, 0, planes)
+        planes, _ = _small_planes(of.source, development, BLUR_EDGE, draft)
+        size = planes.shape[2], planes.shape[1]
         try:
-            mask = mask_of(source, development, ident, size)
+            mask = mask_of(of.original, development, ident, size)
         except NotFound:  # it is off on this frame: nothing reads this
             return planes
         radius = max(0.6, parts.blur * parts.amount / 1e4 * BLUR_MOST * max(size))
@@ -150,7 +152,7 @@ def blurred(
         soft = [cv2.filter2D(p * weight, -1, disc, borderType=cv2.BORDER_REFLECT) / under for p in planes]
         return np.ascontiguousarray(soft, np.float32)
 
-    return source.memory.get(BLURRED, (geometry_groups(development), ident, tuple(told)), make)
+    return of.source.memory.get(BLURRED, (geometry_groups(development), ident, tuple(told)), make)
 
 
 BLUR_EDGE, BLUR_MOST = 1200, 0.02

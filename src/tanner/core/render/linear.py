@@ -37,11 +37,13 @@ class Linear:
     """All that is needed to make linear planes of one frame at one output size.
 
     Attributes:
-        source: without its noise where that was done; small_noise: what is left to be done at the size that is worked at.
+        original: as it was read; source: without its noise and spots where that was done.
+        small_noise: what is left to be done of it at the size that is worked at.
         pre: (3,) the balance before demosaicing.
         outside: planes, the affine way to them and grain for what lies outside the frame, see `render.outside`.
     """
 
+    original: Source
     source: Source
     geometry: Geometry
     small_noise: Noise | None
@@ -69,13 +71,13 @@ def make_linear(
     if how.times > 1:
         size = output[0] * how.times, output[1] * how.times
         larger = Supersampled(how.times, geometry_of(source, development, size), shrink_weights(how.times))
-    wanted = source.wanted
+    wanted, original = source.wanted, source
     source, small_noise = _denoised(source, development.group(Noise), draft and how.blocks >= 4, draft)
     source = healed_source(source, development)
     source.wanted = wanted
     kernel = lanczos(1.0 if how.stretch <= WIDEN else round(how.stretch, 2))
     pre = np.ascontiguousarray(pre_gains(source), dtype=np.float32)
-    return Linear(source, geometry, small_noise, how, larger, kernel, pre)
+    return Linear(original, source, geometry, small_noise, how, larger, kernel, pre)
 
 
 def _denoised(source: Source, noise: Noise, small: bool, draft: bool) -> tuple[Source, Noise | None]:

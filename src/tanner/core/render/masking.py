@@ -81,12 +81,12 @@ def whole_mask(frame: Frame, development: Development, ident: str) -> F32:
 
 
 def masking_frame(source: Source, development: Development, output: tuple[int, int]) -> Frame:
-    """What masks ask of a frame at an output size, without the frame's noise being worked on."""
+    """What masks ask of a frame at an output size, without its noise and its spots being worked on: no mask reads those."""
     from tanner.core.noise.controls import Noise
     from tanner.core.noise.sharpen import Detail
 
     groups = {k: type(g)() if isinstance(g, Noise | Detail) else g for k, g in development.groups.items()}
-    bare = Development(groups, development.lists)
+    bare = Development(groups, {AREAS.key: development.lists.get(AREAS.key, ())})
     return frame_of(make_linear(source, bare, output), bare, "srgb", True)
 
 
@@ -111,15 +111,6 @@ def named(development: Development, name: str) -> Thing:
             f"There is no area called {name}. " + (f"There are: {there}." if there else "The settings have none.")
         )
     return same[0]
-
-
-def troubles(source: Source, development: Development, output: tuple[int, int]) -> dict[str, str]:
-    """Areas that are off on this frame and why, by their ids."""
-    frame = masking_frame(source, development, output)
-    things = development.listed(AREAS.key)
-    trouble = Trouble()
-    masks_of([(t.id, t.parts) for t in things], place_of(frame), all_of(things), trouble)  # type: ignore[misc]
-    return trouble.said
 
 
 def sampled(

@@ -115,6 +115,7 @@ def frame_of(linear: Linear, development: Development, space: str, draft: bool) 
     white = white_point(development.group(White), as_shot_white(source, profile.camera))
     return Frame(
         source=source,
+        original=linear.original,
         camera=camera,
         white=white,
         numbers=camera.white_numbers(white),
@@ -125,7 +126,7 @@ def frame_of(linear: Linear, development: Development, space: str, draft: bool) 
         guide=lambda: base_layer(source, development, draft),
         layer=lambda name: finer_layer(source, development, draft, name),
         haze=lambda: haze_of(source, development, draft),
-        look=lambda: look_of(source),
-        blurred=lambda ident, parts, others: blurred(source, development, draft, ident, parts, others),
+        look=lambda: look_of(linear.original),
+        blurred=lambda ident, parts, others: blurred(linear, development, draft, ident, parts, others),
         noise=lambda: 0.0 if linear.small_noise is not None else root_noise(source),
     )

@@ -16,6 +16,7 @@ from typing import Any, Literal
 from tanner.core.adjust.registry import Settings, adjustments, declared
 from tanner.core.adjust.spec import OffsetKind
 from tanner.core.areas import place as places
+from tanner.core.areas.shapes import held_to_subject
 from tanner.core.colour.temperature import mired_shift
 from tanner.core.errors import SettingsError
 
@@ -111,7 +112,7 @@ def resolve(layers: Layers) -> Resolved:
     for key in [k for k, layer in origin.items() if layer == "lead" and k.endswith("/shapes")]:
         # A mask that holds to its subject is off on a follower until it was found there.
         again = key.removesuffix("shapes") + "found"
-        if again not in values and any(s.get("holds") == "subject" for s in values[key]):
+        if again not in values and held_to_subject(values[key]):
             values[again], origin[again] = list(places.NOT_YET), "lead"
     for name, amount in layers.offsets.items():
         for key in (name,) if "/" in name else _of_kind().get(name, ()):

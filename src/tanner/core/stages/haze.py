@@ -35,11 +35,12 @@ class Haze(NamedTuple):
 
 
 @kernel
-def haze_row(r: F32, g: F32, b: F32, at: At, p: Haze) -> None:
+def _through(r: F32, g: F32, b: F32, at: At, p: Haze, t: F32) -> None:
+    """How much light comes through the haze at each px of a row, into t; works in rows 1 to 6."""
     rows, n = at.work, at.n
-    one, zero = np.float32(1.0), np.float32(0.0)
+    one, least = np.float32(1.0), np.float32(LEAST)
     lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
-    t, log, ca, cb = rows[0], rows[1], rows[2], rows[3]
+    log, ca, cb = rows[1], rows[2], rows[3]
     for j in range(n):
         t[j] = lr * r[j] + lg * g[j] + lb * b[j]
     log2_row(t, log, n)
@@ -57,9 +58,15 @@ def haze_row(r: F32, g: F32, b: F32, at: At, p: Haze) -> None:
         rows[5].view(np.int32),
         rows[6],
     )
-    least = np.float32(LEAST)
     for j in range(n):
         t[j] = min(max(ca[j] * (log[j] - p.ev) + cb[j], least), one)
+
+
+@kernel
+def haze_row(r: F32, g: F32, b: F32, at: At, p: Haze) -> None:
+    n, t = at.n, at.work[0]
+    one, zero = np.float32(1.0), np.float32(0.0)
+    _through(r, g, b, at, p, t)
     if p.amount > zero:
         for j in range(n):
             t[j] = one / (one - p.amount * (one - t[j]))
@@ -86,30 +93,9 @@ def haze_row(r: F32, g: F32, b: F32, at: At, p: Haze) -> None:
 @kernel
 def haze_row_fields(r: F32, g: F32, b: F32, at: At, p: Haze, field: F32) -> None:
     """Field: the amount of each px."""
-    rows, n = at.work, at.n
+    n, t, amount = at.n, at.work[0], field[0]
     one, zero = np.float32(1.0), np.float32(0.0)
-    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
-    t, log, ca, cb = rows[0], rows[1], rows[2], rows[3]
-    for j in range(n):
-        t[j] = lr * r[j] + lg * g[j] + lb * b[j]
-    log2_row(t, log, n)
-    at.state[1] = guide_line(
-        p.through,
-        at.y,
-        at.x0,
-        n,
-        at.height,
-        at.width,
-        ca,
-        cb,
-        at.held[4:8],
-        at.state[1],
-        rows[5].view(np.int32),
-        rows[6],
-    )
-    least, amount = np.float32(LEAST), field[0]
-    for j in range(n):
-        t[j] = min(max(ca[j] * (log[j] - p.ev) + cb[j], least), one)
+    _through(r, g, b, at, p, t)
     for j in range(n):
         a = min(max(amount[j], -one), one)
         more = one / (one - max(a, zero) * (one - t[j]))

@@ -48,6 +48,7 @@ class Frame:
     """What stages may ask of the frame that they are prepared for, at one output size.
 
     Attributes:
+        source: without its noise and spots where that was done; original: as it was read, which masks go by.
         camera: its colour by the profile in force; white: chromaticity of the light that is taken as white.
         numbers: (3,) camera numbers of that white, the largest at 1; pre: (3,) the balance before demosaicing.
         ev: exposure in stops, the file's and the profile's share in it.
@@ -59,6 +60,7 @@ class Frame:
     """
 
     source: "Source"
+    original: "Source"
     camera: "CameraColour"
     white: tuple[float, float]
     numbers: F64

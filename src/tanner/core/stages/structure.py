@@ -67,6 +67,22 @@ class Layers(NamedTuple):
 
 
 @kernel
+def _begun(r, g, b, p, lum, log, grain, add, n):
+    """Light of a row, its logarithm, the noise in that, and nothing that is added yet."""
+    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
+    for j in range(n):
+        lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
+    log2_row(lum, log, n)
+    # Noise of a root v by s is noise of its logarithm by 2 s / (v ln 2); squared, with the square of the root for light.
+    exposed = np.float32(2.0) ** p.ev
+    level = np.float32(8.3255 * 14) * p.noise * p.noise
+    for j in range(n):
+        grain[j] = level * exposed / max(lum[j], np.float32(1e-5))
+    for j in range(n):
+        add[j] = np.float32(0.0)
+
+
+@kernel
 def _differ(log, ca, cb, ev, grain, amount, out, n):
     """What is added to a px, in stops: its difference from a layer, but for what may be noise: half of it at 3.7 deviations."""
     for j in range(n):
@@ -78,18 +94,8 @@ def _differ(log, ca, cb, ev, grain, amount, out, n):
 @kernel
 def structure_row(r: F32, g: F32, b: F32, at: At, p: Layers) -> None:
     rows, n = at.work, at.n
-    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
     lum, log, ca, cb, add, grain = rows[0], rows[1], rows[2], rows[3], rows[4], rows[7]
-    for j in range(n):
-        lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
-    log2_row(lum, log, n)
-    # Noise of a root v by s is noise of its logarithm by 2 s / (v ln 2); squared, with the square of the root for light.
-    exposed = np.float32(2.0) ** p.ev
-    level = np.float32(8.3255 * 14) * p.noise * p.noise
-    for j in range(n):
-        grain[j] = level * exposed / max(lum[j], np.float32(1e-5))
-    for j in range(n):
-        add[j] = np.float32(0.0)
+    _begun(r, g, b, p, lum, log, grain, add, n)
     index, share = rows[5].view(np.int32), rows[6]
     if p.amounts[0] != np.float32(0.0):
         at.state[2] = guide_line(
@@ -119,17 +125,8 @@ def _differ_fields(log, ca, cb, ev, grain, amount, out, n):
 def structure_row_fields(r: F32, g: F32, b: F32, at: At, p: Layers, field: F32) -> None:
     """Field: factors on the differences from the two layers."""
     rows, n = at.work, at.n
-    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
     lum, log, ca, cb, add, grain = rows[0], rows[1], rows[2], rows[3], rows[4], rows[7]
-    for j in range(n):
-        lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
-    log2_row(lum, log, n)
-    exposed = np.float32(2.0) ** p.ev
-    level = np.float32(8.3255 * 14) * p.noise * p.noise
-    for j in range(n):
-        grain[j] = level * exposed / max(lum[j], np.float32(1e-5))
-    for j in range(n):
-        add[j] = np.float32(0.0)
+    _begun(r, g, b, p, lum, log, grain, add, n)
     index, share = rows[5].view(np.int32), rows[6]
     if p.texture.shape[1] > 1:
         at.state[2] = guide_line(

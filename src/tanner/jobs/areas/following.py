@@ -8,7 +8,7 @@ import json
 import logging
 import threading
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
@@ -21,6 +21,7 @@ from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.store import Catalogue
 from tanner.core.adjust.items import grouped
 from tanner.core.areas.place import SURE
+from tanner.core.areas.shapes import held_to_subject
 from tanner.core.errors import TannerError
 from tanner.jobs.areas.tasks import found_again
 from tanner.jobs.recent import RecentJobs
@@ -91,7 +92,7 @@ def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str
             lead = resolver.lead_of(lead)
         by_lead: dict[int, list[str]] = {}
         for ident, values in grouped(resolver.led_by(frame), "areas").items() if chain else ():
-            if not values.get("kind") or not any(s.get("holds") == "subject" for s in values.get("shapes", ())):
+            if not values.get("kind") or not held_to_subject(values.get("shapes", ())):
                 continue
             own = grouped(frame.own, "areas").get(ident, {})
             if "shapes" in own or own.get("present") is False:
@@ -111,12 +112,9 @@ def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str
 class Following:
     """Searches of a running program."""
 
-    def __init__(
-        self, catalogue: Catalogue, workers: Workers, told: Callable[[int], None] = lambda shoot: None
-    ) -> None:
+    def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
         self._catalogue = catalogue
         self._workers = workers
-        self._told = told
         self.jobs: RecentJobs[FindJob] = RecentJobs(busy=lambda job: not job.over)
         self._shoots: set[int] = set()
         self._lock = threading.Lock()
@@ -171,13 +169,7 @@ class Following:
             names = {
                 w.frame: (session.get_one(Frame, w.frame).name, session.get_one(Frame, w.frame).path) for w in wanted
             }
-        job = self.jobs.add(lambda n: FindJob(n, shoot, len(wanted)))
-        try:
-            self._run(job, wanted, told, names)
-        finally:
-            job.over = True
-            self._told(shoot)
-        return job
+        return self._searched(shoot, wanted, told, names)
 
     def carried(self, source: int, frames: Sequence[int], idents: Sequence[str]) -> None:
         """Look, in the background, for areas that were carried over from a frame to frames that do not follow it."""
@@ -194,14 +186,8 @@ class Following:
             ]
             names = {f.id: (f.name, f.path) for f in targets}
             shoot = lead.shoot_id
-        if not wanted:
-            return
-        job = self.jobs.add(lambda n: FindJob(n, shoot, len(wanted)))
-        try:
-            self._run(job, wanted, told, names)
-        finally:
-            job.over = True
-            self._told(shoot)
+        if wanted:
+            self._searched(shoot, wanted, told, names)
 
     def start(self, shoot: int, frames: Sequence[int], anew: Sequence[str]) -> None:
         """The same in the background."""
@@ -213,6 +199,25 @@ class Following:
             k: v for k, v in values.items() if k.startswith("areas/") or k.split(".")[0] in ("light", "white", "crop")
         }
         return lead.path, json.dumps(kept, sort_keys=True)
+
+    def _searched(
+        self,
+        shoot: int,
+        wanted: list[Wanted],
+        told: Mapping[int, tuple[str, str]],
+        names: Mapping[int, tuple[str, str]],
+    ) -> FindJob:
+        """The job of a search, when it is done.
+
+        Args:
+            told: path and settings of leads; names: name and path of frames.
+        """
+        job = self.jobs.add(lambda n: FindJob(n, shoot, len(wanted)))
+        try:
+            self._run(job, wanted, told, names)
+        finally:
+            job.over = True
+        return job
 
     def _run(
         self,
@@ -239,7 +244,6 @@ class Following:
                     )
                 job.rows.append(row)
             self._keep(found)
-            self._told(job.shoot)
 
     def _begun(self, wanted: Wanted, lead: tuple[str, str], path: str) -> Future[Mapping[str, list[float]]]:
         try:

@@ -1,6 +1,8 @@
 """What a process does to find a lead's areas in another frame."""
 
+import json
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -24,11 +26,17 @@ SMALL = 512
 KEPT_AS = "features-1"
 
 
-@lru_cache(maxsize=8)
-def _lead(key: tuple[str, int, str], values: str) -> tuple[Features, F32]:
-    """Features in and around an area of a lead, and its mask."""
-    import json
+@dataclass(frozen=True)
+class Lead:
+    """An area of a lead: features in and around it, its mask at `SMALL`, and the lead's picture."""
 
+    features: Features
+    mask: F32
+    picture: NDArray[np.uint8]
+
+
+@lru_cache(maxsize=8)
+def _lead(key: tuple[str, int, str], values: str) -> Lead:
     path, _, ident = key
     source = read(Path(path))
     settings = json.loads(values)
@@ -40,7 +48,15 @@ def _lead(key: tuple[str, int, str], values: str) -> tuple[Features, F32]:
     h, w = mask.shape
     share = SMALL / max(h, w)
     small = np.asarray(cv2.resize(mask, (round(w * share), round(h * share)), interpolation=cv2.INTER_AREA))
-    return features(look_of(source), mask), small
+    look = look_of(source)
+    return Lead(features(look, mask), small, look.picture(EDGE))
+
+
+@lru_cache(maxsize=8)
+def _face(key: tuple[str, int, str], values: str) -> NDArray[np.float64] | None:
+    """The face that an area of a lead lies on, looked for once for all its followers."""
+    lead = _lead(key, values)
+    return faces_of(lead.picture, lead.mask)
 
 
 def _here(path: str) -> Features:
@@ -64,17 +80,15 @@ def found_again(lead: str, values: str, idents: Sequence[str], path: str) -> Map
     found: dict[str, Any] = {}
     faces = None
     for ident in idents:
-        there, mask = _lead((lead, changed, ident), values)
-        found[ident] = again(there, here, mask)
+        key = lead, changed, ident
+        there = _lead(key, values)
+        found[ident] = again(there.features, here, there.mask)
         if found[ident][8] < SURE:
             # People move their heads: by the points of their faces.
-            own = faces_of(_picture(lead), mask)
+            own = _face(key, values)
             if own is not None:
-                faces = faces_in(_picture(path)) if faces is None else faces
-                found[ident] = by_faces(own, faces, _picture(path).shape, found[ident])
+                if faces is None:
+                    picture = look_of(read(Path(path))).picture(EDGE)
+                    faces = faces_in(picture), picture.shape
+                found[ident] = by_faces(own, *faces, found[ident])
     return found
-
-
-@lru_cache(maxsize=4)
-def _picture(path: str) -> NDArray[np.uint8]:
-    return look_of(read(Path(path))).picture(EDGE)

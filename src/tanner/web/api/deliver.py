@@ -35,7 +35,7 @@ from tanner.web.serving.services import MadeProof, Services
 
 router = APIRouter(prefix="/api", tags=["deliveries"])
 SHOWN = {"jpeg": "image/jpeg", "png": "image/png", "png16": "image/png", "webp": "image/webp", "avif": "image/avif",
-         "avif10": "image/avif", "avif12": "image/avif"}  # fmt: skip
+         "avif10": "image/avif", "avif12": "image/avif", "svg": "image/svg+xml"}  # fmt: skip
 """Formats that a browser shows as they are."""
 
 
@@ -186,7 +186,11 @@ def proof(shoot_id: int, body: Proof, services: WithServices) -> dict[str, Any]:
         tokens = tokens_of(frame, body.number, resolver.shoot.name, group.name if group else "", body.text)
         arguments = frame.path, resolver.resolve(frame).values, body.spec.model_dump(), words_of(resolver.shoot, frame)
     data, size = services.delivery_workers.submit(encoded, *arguments, tokens).result()
-    proof = services.proofs.add(lambda number: MadeProof(number, data, body.spec.format))
+    proof = services.proofs.add(
+        lambda number: MadeProof(
+            number, data, body.spec.suffix.removeprefix(".") if body.spec.cut == "outline" else body.spec.format
+        )
+    )
     shown = body.spec.format != "dng"
     return {"proof": proof.number, "bytes": len(data), "width": size[0], "height": size[1], "shown": shown}
 

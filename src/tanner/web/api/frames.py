@@ -13,6 +13,7 @@ from tanner.catalogue.originals import find_again, take_over
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import history, record, state_after
 from tanner.core.adjust.registry import develop
+from tanner.core.areas.shapes import held_to_subject
 from tanner.core.colour.white import picked
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash
@@ -191,11 +192,7 @@ def carry_over(body: Carry, services: WithServices) -> dict[str, Any]:
         resolver = Resolver(session, source.shoot_id)
         shown = resolver.resolve(source).values
         action, changed = carry(session, resolver, source, frames, body.keys)
-    held = [
-        k.split("/")[1]
-        for k in body.keys
-        if k.endswith("/shapes") and any(s.get("holds") == "subject" for s in shown.get(k, ()))
-    ]
+    held = [k.split("/")[1] for k in body.keys if k.endswith("/shapes") and held_to_subject(shown.get(k, ()))]
     if held:
         services.following.carried(body.source, body.frames, held)
     return {**done(action), "changed": changed}

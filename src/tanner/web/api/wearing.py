@@ -10,6 +10,7 @@ from tanner.catalogue.development import rearrange, reset, wear
 from tanner.catalogue.resolver import Resolver, about_of
 from tanner.catalogue.ruling import apply_rules, would_apply
 from tanner.core.adjust.registry import GROUPS, blend
+from tanner.core.areas.shapes import held_to_subject
 from tanner.core.errors import SettingsError, TannerError
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.series.area import LookedFor, What
@@ -147,11 +148,7 @@ def save_preset(frame_id: int, body: Save, services: WithServices) -> dict[str, 
         values = Resolver(session, frame.shoot_id).resolve(frame).values
     chosen = {k: v for k, v in values.items() if (k.split("/")[0] if "/" in k else k.split(".")[0]) in body.groups}
     # Only areas that find their place in any frame: what was drawn on a subject means nothing elsewhere.
-    bound = {
-        k.removesuffix("shapes")
-        for k, v in chosen.items()
-        if k.endswith("/shapes") and any(s.get("holds") == "subject" for s in v)
-    }
+    bound = {k.removesuffix("shapes") for k, v in chosen.items() if k.endswith("/shapes") and held_to_subject(v)}
     chosen = {k: v for k, v in chosen.items() if not computed(k) and not (bound and k.startswith(tuple(bound)))}
     if bound and not chosen and not body.match:
         raise SettingsError(

@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy.exc import SQLAlchemyError
 
-from tanner.core.errors import NotAllowed, TannerError
+from tanner.core.errors import NotAllowed, TannerError, problem
 from tanner.web.api import (
     areas,
     automatic,
@@ -108,9 +108,7 @@ async def _told(_: Request, error: Any) -> Response:
 
 
 async def _invalid(_: Request, error: Any) -> Response:
-    first = error.errors()[0]
-    place = ".".join(str(p) for p in first["loc"][1:])
-    return JSONResponse({"error": f"{place}: {first['msg']}"}, 422)
+    return JSONResponse({"error": problem(error.errors()[0], 1)}, 422)
 
 
 async def _odd(_: Request, error: Any) -> Response:

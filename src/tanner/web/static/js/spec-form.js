@@ -60,24 +60,28 @@ function fields() {
   byId("s-word").textContent = { mp: "million px", percent: "%" }[kind] || "";
   const format = value("s-format");
   const dng = format === "dng";
-  need("s-enlarge", kind !== "original");
-  need("s-quality", LOSSY.includes(format));
-  need("s-chroma", format === "jpeg" || format.startsWith("avif"));
-  need("s-compression", format.startsWith("tiff"));
-  need("s-space", !dng && !value("s-icc"));
-  need("s-icc", !dng && byId("s-icc").options.length > 1);
-  need("s-intent", !dng && Boolean(value("s-icc")));
-  for (const id of ["s-sharpen", "s-border", "s-mark"]) need(id, !dng);
-  byId("s-finish").hidden = dng;
-  byId("s-strength-line").hidden = value("s-sharpen") === "none";
   const cut = dng ? "none" : value("s-cut");
+  const lines = cut === "outline"; // neither px nor bytes of a format
+  const plain = dng || lines || cut === "mask"; // no colours, nothing laid over them
+  need("s-enlarge", kind !== "original");
+  need("s-format", !lines);
+  need("s-quality", !lines && LOSSY.includes(format));
+  need("s-chroma", !lines && (format === "jpeg" || format.startsWith("avif")));
+  need("s-compression", !lines && format.startsWith("tiff"));
+  need("s-space", !plain && !value("s-icc"));
+  need("s-icc", !plain && byId("s-icc").options.length > 1);
+  need("s-intent", !plain && Boolean(value("s-icc")));
+  for (const id of ["s-sharpen", "s-mark"]) need(id, !plain);
+  need("s-border", !dng);
+  byId("s-finish").hidden = plain;
+  byId("s-strength-line").hidden = value("s-sharpen") === "none";
   need("s-cut", !dng);
   byId("s-cutting").hidden = dng;
   need("s-cut-area", cut !== "none");
   need("s-shadow", cut === "ground");
   need("s-ground", !dng && (kind === "pad" || Number(value("s-border")) > 0 || cut === "ground"));
   for (const id of ["s-place", "s-keywords"]) byId(id).closest("label").hidden = value("s-metadata") !== "all";
-  const mark = dng ? "none" : value("s-mark");
+  const mark = plain ? "none" : value("s-mark");
   need("s-mark-text", mark === "text");
   need("s-mark-picture", mark === "picture");
   for (const id of ["s-mark-place", "s-mark-size"]) need(id, mark !== "none");
@@ -131,6 +135,8 @@ async function preview() {
     if (mine !== asked) return;
     byId("spec-error").textContent = error.message;
     byId("s-names").replaceChildren();
+    byId("s-about").textContent = "";
+    byId("s-picture").hidden = true;
   }
 }
 

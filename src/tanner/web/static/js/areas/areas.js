@@ -3,6 +3,7 @@
 import { get, post } from "../api.js";
 import { Curve } from "../curve.js";
 import { byId, el } from "../dom.js";
+import { listed } from "../listed.js";
 import { Places } from "../places.js";
 import { Rule } from "../rule.js";
 import { tell, trying } from "../shell.js";
@@ -41,15 +42,7 @@ export class Areas {
 
   // Every area of the frame, in order: {id, kind, name, ...}.
   list() {
-    const values = this.bench.frame()?.values || {};
-    const found = new Map();
-    for (const [key, value] of Object.entries(values)) {
-      const [list, id, name] = key.split("/");
-      if (list !== "areas") continue;
-      if (!found.has(id)) found.set(id, { id });
-      found.get(id)[name] = value;
-    }
-    return [...found.values()].filter((a) => a.kind).sort((a, b) => (a.order || 0) - (b.order || 0) || a.id.localeCompare(b.id));
+    return listed(this.bench.frame()?.values, "areas");
   }
 
   one() {

@@ -81,7 +81,7 @@ export class BrushTool {
     const { size, softness, flow, strength, alike, erase } = this.set;
     const stroke = { path: written(simpler(points, Math.max(0.0003, size * 0.04))), size };
     const usual = { softness: 0.5, flow: 1, strength: 1, alike: 0, erase: false };
-    for (const [name, value] of Object.entries({ softness, flow, strength, alike, erase })) if (value !== usual[name]) stroke[name] = Number(value.toFixed?.(3) ?? 0) || value;
+    for (const [name, value] of Object.entries({ softness, flow, strength, alike, erase })) if (value !== usual[name]) stroke[name] = typeof value === "number" ? Number(value.toFixed(3)) : value;
     return stroke;
   }
 

@@ -1,5 +1,5 @@
 // Gradients and outlines on the picture: their lines, their handles, and what a drag of one makes of them.
-import { again, lineOf, placed, unplaced } from "./geometry.js";
+import { again, lineOf, placed } from "./geometry.js";
 
 const rad = (degrees) => (degrees * Math.PI) / 180;
 const fix = (v) => Number(v.toFixed(5));
@@ -120,6 +120,5 @@ export function drawHandles(c, handles, to, ratio) {
   }
 }
 
-// From a part's own places to the frame's, and back: found again where it holds to the subject, then put by hand.
+// From a part's own places to the frame's: found again where it holds to the subject, then put by hand.
 export const forth = (shape, place, found) => (p) => placed(place, shape.holds === "subject" ? again(found, p) : p);
-export const back = (place) => (p) => unplaced(place, p);

@@ -2,6 +2,7 @@
 import { post } from "../api.js";
 import { simpler } from "../areas/geometry.js";
 import { byId, el, plural } from "../dom.js";
+import { listed } from "../listed.js";
 import { Places } from "../places.js";
 import { tell, trying } from "../shell.js";
 
@@ -43,14 +44,7 @@ export class Spots {
   }
 
   list() {
-    const found = new Map();
-    for (const [key, value] of Object.entries(this.bench.frame()?.values || {})) {
-      const [list, id, name] = key.split("/");
-      if (list !== "spots") continue;
-      if (!found.has(id)) found.set(id, { id });
-      found.get(id)[name] = value;
-    }
-    return [...found.values()].filter((s) => s.kind && s.present !== false).sort((a, b) => (a.order || 0) - (b.order || 0) || a.id.localeCompare(b.id));
+    return listed(this.bench.frame()?.values, "spots").filter((s) => s.present !== false);
   }
 
   fill() {

@@ -17,3 +17,12 @@ export function deletes(url, name, then) {
     },
   });
 }
+
+// Looks for the same thing, of which a later one wins: begins one, and tells whether it is still the latest.
+export function latest() {
+  let round = 0;
+  return () => {
+    const mine = (round += 1);
+    return () => mine === round;
+  };
+}

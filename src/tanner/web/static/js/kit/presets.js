@@ -2,7 +2,7 @@
 import { get, post } from "../api.js";
 import { byId, el, number, plural } from "../dom.js";
 import { trying } from "../shell.js";
-import { deletes, own, triedOn } from "./common.js";
+import { deletes, latest, own, triedOn } from "./common.js";
 
 const table = JSON.parse(byId("kit-table").textContent);
 const titles = JSON.parse(byId("kit-titles").textContent);
@@ -78,12 +78,11 @@ function open(preset) {
   shown();
 }
 
-// A later look wins over one that was begun before it.
-let round = 0;
+const look = latest();
 export async function presets() {
-  const mine = (round += 1);
+  const mine = look();
   const data = await trying(() => get("/api/presets"));
-  if (!data || mine !== round) return;
+  if (!data || !mine()) return;
   found = data.presets;
   byId("problems").replaceChildren(...data.problems.map((p) => el("li", { text: p })));
   arrange();

@@ -3,7 +3,7 @@ import { get } from "../api.js";
 import { chartReport } from "../chart-report.js";
 import { byId, el, number } from "../dom.js";
 import { trying } from "../shell.js";
-import { deletes, exported } from "./common.js";
+import { deletes, exported, latest } from "./common.js";
 
 async function open(profile, button) {
   const place = byId("profile-detail");
@@ -18,12 +18,11 @@ async function open(profile, button) {
   return undefined;
 }
 
-// A later look wins over one that was begun before it.
-let round = 0;
+const look = latest();
 export async function profiles() {
-  const mine = (round += 1);
+  const mine = look();
   const data = await trying(() => get("/api/profiles"));
-  if (!data || mine !== round) return;
+  if (!data || !mine()) return;
   byId("profile-problems").replaceChildren(...data.problems.map((p) => el("li", { text: p })));
   byId("no-profiles").hidden = data.profiles.length > 0;
   byId("profiles").replaceChildren(

@@ -2,6 +2,7 @@
 import { get, post } from "../api.js";
 import { byId, el, number } from "../dom.js";
 import { trying } from "../shell.js";
+import { latest } from "./common.js";
 
 const kelvin = (k) => `${number(k, 0)} K`;
 let frameRules = [];
@@ -28,12 +29,12 @@ function frameRule(r, i, names) {
   return el("tr", { class: r.on ? "" : "dim" }, el("td", { text: r.words }), el("td", { text: names[r.preset] || `${r.preset} (no longer there)` }), el("td", { class: "num", text: `${number(r.amount, 0)} %` }), tools);
 }
 
-// A later look wins over one that was begun before it; until the first has come, nothing can be added.
-let round = 0;
+// Until the first look has come, nothing can be added.
+const look = latest();
 export async function rules() {
-  const mine = (round += 1);
+  const mine = look();
   const [byFrame, kit, colour] = await Promise.all(["/api/rules", "/api/presets", "/api/profiles"].map((url) => trying(() => get(url))));
-  if (!byFrame || !kit || !colour || mine !== round) return;
+  if (!byFrame || !kit || !colour || !mine()) return;
   byId("frame-rule-form").hidden = false;
   const names = Object.fromEntries(kit.presets.map((p) => [p.key, `${p.folder}: ${p.name}`]));
   byId("frame-rule-form").elements.preset.replaceChildren(...kit.presets.map((p) => el("option", { value: p.key, text: names[p.key] })));

@@ -3,14 +3,13 @@ import { get } from "../api.js";
 import { byId, el } from "../dom.js";
 import { trying } from "../shell.js";
 import { specDrawing } from "../spec-drawing.js";
-import { deletes, exported, own } from "./common.js";
+import { deletes, exported, latest, own } from "./common.js";
 
-// A later look wins over one that was begun before it.
-let round = 0;
+const look = latest();
 export async function specs() {
-  const mine = (round += 1);
+  const mine = look();
   const data = await trying(() => get("/api/specs"));
-  if (!data || mine !== round) return;
+  if (!data || !mine()) return;
   byId("specs").replaceChildren(
     ...data.specs.map((s) => {
       const key = encodeURIComponent(s.key);
