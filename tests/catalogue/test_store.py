@@ -20,7 +20,9 @@ from tanner.core.errors import TannerError
 def test_migrations_give_the_tables_of_the_models(data: Path) -> None:
     catalogue = Catalogue(data)
     with catalogue.engine.connect() as connection:
-        context = MigrationContext.configure(connection, opts={"compare_type": False})
+        # Full text is kept in tables of the database's own making.
+        ours = {"compare_type": False, "include_name": lambda name, kind, of: kind != "table" or "_text" not in name}
+        context = MigrationContext.configure(connection, opts=ours)
         assert compare_metadata(context, Base.metadata) == []
         assert connection.execute(text("PRAGMA journal_mode")).scalar() == "wal"
         assert connection.execute(text("PRAGMA foreign_keys")).scalar() == 1

@@ -84,6 +84,7 @@ class Frame(Base):
         alternate: 0, or which further development of the same file it is.
         gone: taken out of the shoot; kept so that it can come back.
         stamp: size and time of the file when its content was last compared, see `originals`; "": not yet.
+        measured: what Choosing measured of the picture, see `core.series.hints`; empty until then.
     """
 
     __tablename__ = "frame"
@@ -123,6 +124,7 @@ class Frame(Base):
     alternate: Mapped[int] = mapped_column(default=0)
     gone: Mapped[bool] = mapped_column(default=False)
     stamp: Mapped[str] = mapped_column(default="")
+    measured: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
     @property
     def camera_names(self) -> list[str]:
@@ -179,7 +181,10 @@ class DeliveryItem(Base):
     """
 
     __tablename__ = "delivery_item"
-    __table_args__ = (Index("ix_delivery_item_delivery_state", "delivery_id", "state"),)
+    __table_args__ = (
+        Index("ix_delivery_item_delivery_state", "delivery_id", "state"),
+        Index("ix_delivery_item_frame_state", "frame_id", "state"),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     delivery_id: Mapped[int] = mapped_column(ForeignKey("delivery.id"), index=True)
     frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id"))
@@ -195,3 +200,97 @@ class DeliveryItem(Base):
     content: Mapped[str] = mapped_column(default="")
     seconds: Mapped[float] = mapped_column(default=0.0)
     message: Mapped[str] = mapped_column(default="")
+
+
+class Facet(Base):
+    """What searches ask of a frame, in a narrow row: written by the database itself whenever the frame changes.
+
+    Attributes:
+        tick: counts changes over all rows, so that what was read once is brought up to date by what changed since.
+        focal (mm), aperture (f-number), shutter (s): as the file says; month: "2026-03".
+        error, has_areas, has_spots, developed: of the frame itself.
+        profile: key of the camera profile that is set on the frame; presets, keywords: one a line.
+        sharp: see `core.series.hints`.
+    """
+
+    __tablename__ = "frame_facet"
+    __table_args__ = (
+        Index("ix_frame_facet_time", "gone", "taken", "name"),
+        Index("ix_frame_facet_shoot", "shoot_id", "gone"),
+    )
+    frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id", ondelete="CASCADE"), primary_key=True)
+    tick: Mapped[int] = mapped_column(index=True)
+    gone: Mapped[bool]
+    shoot_id: Mapped[int]
+    set_id: Mapped[int | None] = mapped_column(index=True)
+    name: Mapped[str]
+    taken: Mapped[datetime | None]
+    month: Mapped[str | None]
+    verdict: Mapped[str]
+    stars: Mapped[int]
+    label: Mapped[str]
+    camera: Mapped[str] = mapped_column(index=True)
+    lens: Mapped[str] = mapped_column(index=True)
+    iso: Mapped[int | None]
+    focal: Mapped[float | None]
+    aperture: Mapped[float | None]
+    shutter: Mapped[float | None]
+    upright: Mapped[bool]
+    follows: Mapped[bool]
+    alternate: Mapped[int]
+    error: Mapped[bool]
+    profile: Mapped[str | None]
+    presets: Mapped[str | None]
+    keywords: Mapped[str | None]
+    has_areas: Mapped[bool]
+    has_spots: Mapped[bool]
+    developed: Mapped[bool]
+    chart: Mapped[bool]
+    bracket: Mapped[bool]
+    sharp: Mapped[float | None]
+
+
+class FrameKeyword(Base):
+    """Keywords of frames, one a row: written by the database itself whenever a frame's keywords change."""
+
+    __tablename__ = "frame_keyword"
+    frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id", ondelete="CASCADE"), primary_key=True)
+    keyword: Mapped[str] = mapped_column(primary_key=True, index=True)
+
+
+class Keyword(Base):
+    """A keyword's place in the tree, and other words for the same; keywords need none to be used."""
+
+    __tablename__ = "keyword"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("keyword.id"), default=None, index=True)
+    synonyms: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class StandingSearch(Base):
+    """A search that is kept, and gives what it finds at the time it is asked."""
+
+    __tablename__ = "standing_search"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    expression: Mapped[str]
+    sort: Mapped[str] = mapped_column(default="-taken")
+
+
+class Collection(Base):
+    """Frames of any shoots, gathered and ordered by hand."""
+
+    __tablename__ = "collection"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Gathered(Base):
+    """One frame of a collection; `place` orders them."""
+
+    __tablename__ = "gathered"
+    collection_id: Mapped[int] = mapped_column(ForeignKey("collection.id", ondelete="CASCADE"), primary_key=True)
+    frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id", ondelete="CASCADE"), primary_key=True, index=True)
+    place: Mapped[float] = mapped_column(default=0.0)

@@ -5,6 +5,7 @@ import math
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ from tanner.catalogue import health
 from tanner.catalogue.models import Frame
 from tanner.catalogue.profiles import Profiles
 from tanner.core.errors import TannerError
+from tanner.core.texts import folded
 
 
 def plain(value: Any) -> Any:
@@ -116,7 +118,13 @@ def _leave_out_gone(state: ORMExecuteState) -> None:
         state.statement = state.statement.options(with_loader_criteria(Frame, Frame.gone.is_(False)))
 
 
+@lru_cache(4096)
+def _folded(value: Any) -> str | None:
+    return None if value is None else folded(str(value))
+
+
 def _prepare(connection: Any, _: Any) -> None:
+    connection.create_function("folded", 1, _folded, deterministic=True)
     cursor = connection.cursor()
     for pragma in (
         "journal_mode=WAL",

@@ -9,6 +9,7 @@ from tanner.cli import (
     catalogue,
     deliver,
     develop,
+    find,
     lens,
     lineup,
     mask,
@@ -28,19 +29,22 @@ app = typer.Typer(
     help="Develops a series of raw files consistently.",
 )
 of_studio = typer.Typer(no_args_is_help=True, help="The simulated studio: camera, card and demo shoot.")
-of_catalogue = typer.Typer(no_args_is_help=True, help="The catalogue itself: is it whole, are the originals?")
+of_catalogue = typer.Typer(no_args_is_help=True, help="The catalogue itself: check, back up, restore and compact it.")
 app.add_typer(of_studio, name="studio")
 app.add_typer(of_catalogue, name="catalogue")
 app.add_typer(profile.app, name="profile")
 app.add_typer(lens.app, name="lens")
 app.add_typer(spots.app, name="spots")
 for command in (
-    deliver.deliver, noise.denoise, match.match, lineup.lineup, mask.mask, adjustments.adjustments, adjustments.info, develop.develop,
+    deliver.deliver, find.find, noise.denoise, match.match, lineup.lineup, mask.mask, adjustments.adjustments, adjustments.info, develop.develop,
     serve.serve,
 ):  # fmt: skip
     app.command()(command)
 app.command("import")(catalogue.import_files)
 of_catalogue.command("check")(catalogue.check_catalogue)
+of_catalogue.command("backup")(catalogue.back_up)
+of_catalogue.command("restore")(catalogue.restore)
+of_catalogue.command("compact")(catalogue.compact)
 of_studio.command()(studio.demo)
 of_studio.command()(studio.shoot)
 

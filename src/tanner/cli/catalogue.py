@@ -1,4 +1,4 @@
-"""`tanner catalogue check` and `tanner import`."""
+"""`tanner catalogue check|backup|restore|compact` and `tanner import`."""
 
 import json
 from pathlib import Path
@@ -37,6 +37,53 @@ def check_catalogue(
         typer.echo("The catalogue is whole." + (f" {troubles} originals are not as they came in." if originals else ""))
     if troubles:
         raise typer.Exit(1)
+
+
+def back_up(data: DataFolder = DATA) -> None:
+    """Write a backup of the catalogue now, whole and checked, also while Tanner runs."""
+    from tanner.catalogue import health
+
+    made = health.back_up(_there(data), every_s=0)
+    trouble = health.fault(made) if made else "could not be written"
+    if made is None or trouble:
+        raise fail(f"the backup {trouble}.", FAILED)
+    typer.echo(f"{made}  {made.stat().st_size / 1e6:.1f} MB, checked.")
+
+
+def restore(data: DataFolder = DATA) -> None:
+    """Set a damaged catalogue aside and put the newest good backup in its place."""
+    from tanner.catalogue import health
+    from tanner.catalogue.lock import FolderLock
+
+    folder = data.expanduser()
+    lock = FolderLock(folder)
+    try:
+        typer.echo(health.restore(folder))
+    finally:
+        lock.release()
+
+
+def compact(data: DataFolder = DATA) -> None:
+    """Give the room back that deleted things left in the catalogue, and its indexes their order."""
+    from tanner.catalogue import health
+    from tanner.catalogue.lock import FolderLock
+
+    folder = _there(data)
+    lock = FolderLock(folder)
+    try:
+        before, after = health.compact(folder)
+    finally:
+        lock.release()
+    typer.echo(f"{before / 1e6:.1f} MB before, {after / 1e6:.1f} MB now.")
+
+
+def _there(data: Path) -> Path:
+    from tanner.catalogue import health
+
+    folder = data.expanduser()
+    if not (folder / health.NAME).exists():
+        raise fail(f"there is no catalogue in {folder}.", FAILED)
+    return folder
 
 
 def import_files(

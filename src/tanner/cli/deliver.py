@@ -38,9 +38,10 @@ def deliver(
     """Write frames of a shoot through output specs."""
     from sqlalchemy import select
 
-    from tanner.catalogue.filters import parse_filter
     from tanner.catalogue.library import Library
-    from tanner.catalogue.models import Frame, FrameSet, Shoot
+    from tanner.catalogue.models import Shoot
+    from tanner.catalogue.search.find import take
+    from tanner.catalogue.search.language import parse
     from tanner.catalogue.store import Catalogue
     from tanner.core.colour.profile_store import PROFILE_STORE
     from tanner.core.noise.kept import KEPT
@@ -62,16 +63,14 @@ def deliver(
         raise TannerError("Say where to: --to FOLDER. Or look first: --dry-run.")
     library = Library(folder)
     specs = [_spec(name, library.specs()[0], read_spec, OutputSpec) for name in spec]
-    test = parse_filter(filter_)
+    parse(filter_)
     catalogue = Catalogue(folder)
     try:
         with catalogue.read() as session:
             found = session.scalars(select(Shoot).where(Shoot.name == shoot)).first()
             if found is None:
                 raise TannerError(f"There is no shoot called {shoot}.")
-            sets = {s.id: s for s in session.scalars(select(FrameSet).where(FrameSet.shoot_id == found.id))}
-            query = select(Frame).where(Frame.shoot_id == found.id).order_by(Frame.taken, Frame.name)
-            frames = [f for f in session.scalars(query) if test(f, sets.get(f.set_id or 0))]
+            frames = take(session, found.id, filter_)
             if not frames:
                 raise TannerError(f"No frame of {shoot} is taken by the filter {filter_}.")
             if dry_run:

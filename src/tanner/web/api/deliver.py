@@ -10,9 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.filters import parse_filter
-from tanner.catalogue.models import Delivery, DeliveryItem, Frame, FrameSet
+from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.search.find import condition, ordered, take
 from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
@@ -43,7 +43,7 @@ class Wish(BaseModel):
     """Frames through specs into a folder.
 
     Attributes:
-        filter: an expression (see `tanner.catalogue.filters`) that chooses from the frames, or from the whole shoot.
+        filter: an expression (see `tanner.catalogue.search`) that chooses from the frames, or from the whole shoot.
         text, start: for the names' tokens.
         documents: what is written beside the files.
     """
@@ -84,21 +84,16 @@ class Proof(BaseModel):
 
 def chosen(session: Session, shoot_id: int, frames: list[int] | None, text: str) -> list[Frame]:
     """The frames that are named, or all of the shoot in order of time, as far as a filter takes them."""
-    test = parse_filter(text)
-    sets = {s.id: s for s in session.scalars(select(FrameSet).where(FrameSet.shoot_id == shoot_id))}
     if frames is not None:
-        found = [f for f in frames_of(session, frames) if f.shoot_id == shoot_id]
-    else:
-        query = select(Frame).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
-        found = list(session.scalars(query))
-    return [f for f in found if test(f, sets.get(f.set_id or 0))]
+        frames_of(session, frames)  # says it where one of them is gone
+    return take(session, shoot_id, text, frames)
 
 
 @router.post("/shoots/{shoot_id}/choose")
 def choose(shoot_id: int, body: Choice, services: WithServices) -> dict[str, Any]:
     """Frames that an expression takes, in order of time."""
     with services.catalogue.read() as session:
-        return {"frames": [f.id for f in chosen(session, shoot_id, None, body.filter)]}
+        return {"frames": list(session.scalars(ordered(condition(body.filter, shoot=shoot_id))))}
 
 
 @router.post("/shoots/{shoot_id}/plan", response_model=None)

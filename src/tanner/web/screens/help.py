@@ -53,6 +53,14 @@ HELP = {
             "A click on a file name shows it as it will be written. An interrupted delivery goes on where it ended.",
         ),
     ),
+    "find": Help(
+        "Find",
+        (
+            "Frames of all shoots. Words are looked for in file names, captions, keywords, and the names of shoots and sets; the beginning of a word is enough, capitals and accents do not count.",
+            "Terms ask what a frame is: keep, stars>=3, camera:heron, taken:2026-03, not delivered. Two side by side must both hold; or, not and brackets join them. Choices on the left write such terms.",
+            "A kept search shows what it finds at the time. A collection holds what was put into it, in the order of your hand.",
+        ),
+    ),
     "kit": Help(
         "Kit",
         (

@@ -11,6 +11,7 @@ from fastapi.templating import Jinja2Templates
 from sqlalchemy import select
 
 from tanner.catalogue.models import LABELS, Frame, FrameSet, Shoot
+from tanner.catalogue.search.fields import NUMBERS, TEXTS, WORDS
 from tanner.core.adjust.items import name_of
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, declared
 from tanner.core.areas.declare import AREAS
@@ -28,6 +29,15 @@ from tanner.web.serving.described import ABOUT, operations
 router = APIRouter(default_response_class=HTMLResponse)
 development = APIRouter(default_response_class=HTMLResponse)
 templates = Jinja2Templates(Path(__file__).parents[1] / "templates")
+
+
+TERMS = [
+    *((word, about) for word, (about, _) in WORDS.items()),
+    *((f"{name}:…", about) for name, (about, _) in TEXTS.items()),
+    *((f"{name}>=…", field.about) for name, field in NUMBERS.items()),
+    ("taken:2026-03", "the day, month or year it was taken; also taken>=2026-03-12"),
+]
+"""All that a search can say, for Help."""
 
 
 def _grouped() -> list[tuple[str, Any, list[Adjustment]]]:
@@ -150,6 +160,12 @@ def profile_page(request: Request, shoot_id: int, services: WithServices, frame:
         lights = {f.id: f"{f.as_shot[0]:.0f} K" if f.as_shot else "" for f in [first, *others]}
     sets = [(key, title) for key, (title, _) in SETS.items()]
     return _shoot_page(request, services, shoot_id, "profile", frame=first, others=others, lights=lights, sets=sets)
+
+
+@router.get("/find")
+def find_page(request: Request) -> Response:
+    """Frames of all shoots."""
+    return page(request, "find.html", screen="find", terms=TERMS)
 
 
 TRIED_ON = 24  # leads that Kit offers to show presets and profiles on

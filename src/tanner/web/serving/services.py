@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from tanner.catalogue import health
 from tanner.catalogue.library import Library
 from tanner.catalogue.lock import FolderLock
+from tanner.catalogue.search.counts import Counts
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import CameraProfile
 from tanner.core.colour.profile_store import PROFILE_STORE
@@ -94,18 +95,25 @@ class Services:
         self.sidecars = Sidecars(self.catalogue)
         self.lineups = LineUps(self.catalogue, self.workers)
         self.library = Library(data)
+        self.counts = Counts()
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
 
     def start(self) -> None:
         """Wake the worker processes and go on with what an ended program left."""
         threading.Thread(target=self._back_up, daemon=True).start()
+        threading.Thread(target=self._count, daemon=True).start()
         threading.Thread(target=self.importer.finish_interrupted, daemon=True).start()
         self.deliveries.resume_interrupted()
         self.sidecars.start()
         self.watching.resume()
         for _ in range(self.workers.lanes):
             self.workers.submit(ready)
+
+    def _count(self) -> None:
+        """Read what Find counts, so that the first who asks need not wait."""
+        with self.catalogue.read() as session:
+            self.counts.bring_up(session)
 
     def _back_up(self) -> None:
         try:

@@ -2,9 +2,10 @@
 import { get, post } from "./api.js";
 import { openAutomatic } from "./automatic.js";
 import { carryOver } from "./carry.js";
-import { byId, el, number, plural } from "./dom.js";
+import { byId, el, plural } from "./dom.js";
 import { opens } from "./commands.js";
 import { Fresh } from "./fresh.js";
+import { cellOf, marks, picture } from "./frame-cell.js";
 import { followMatch } from "./jobs.js";
 import { join } from "./joining.js";
 import { Match } from "./match.js";
@@ -143,52 +144,10 @@ async function rename(set) {
   if (name && name !== set.name && (await trying(() => post(`/api/sets/${set.id}/name`, { name })))) load();
 }
 
-function picture(node, frame, extra = "") {
-  const box = node.querySelector(".cell-picture");
-  if (frame.error) {
-    box.replaceChildren(el("span", { class: "failed", text: frame.error }));
-    return;
-  }
-  const image = box.querySelector("img") || box.appendChild(el("img", { alt: "", draggable: "false" }));
-  image.src = `/api/frames/${frame.id}/picture?v=${frame.v}${extra}`;
-}
-
-function marks(frame) {
-  const parts = [];
-  if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: `Label ${frame.label}` }));
-  if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
-  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.alternate ? `${frame.name}: one more development of the same file` : frame.name }));
-  if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
-  if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
-  if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
-  if (frame.seen.damage) parts.push(el("span", { class: "drop-mark", text: "damaged", title: frame.seen.damage }));
-  if (frame.seen.chart) parts.push(el("span", { class: "seen-mark", text: "chart", title: "Shows a colour chart: a reference for its light" }));
-  if (frame.seen.bracket) parts.push(el("span", { class: "seen-mark", text: `bracket ${frame.seen.bracket.join("/")}`, title: "One of several exposures of the same" }));
-  if (frame.worn.length) parts.push(el("span", { class: "worn-mark", text: frame.worn.at(-1), title: `Presets: ${frame.worn.join(", ")}` }));
-  const off = [];
-  const o = frame.offsets;
-  if (o.ev) off.push(`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);
-  if (o.mired) off.push(`${o.mired > 0 ? "+" : ""}${number(o.mired, 0)} mired`);
-  if (o.tint) off.push(`${o.tint > 0 ? "+" : ""}${number(o.tint, 0)} tint`);
-  if (off.length) parts.push(el("span", { class: "own-mark", text: off.join(" "), title: "Offset" }));
-  if (frame.own.length) {
-    parts.push(el("span", { class: "own-mark", text: frame.own.length === 1 ? frame.own[0] : `${frame.own.length} own`, title: `Own: ${frame.own.join(", ")}` }));
-  }
-  return parts;
-}
-
 function cell(item, missing) {
-  const frame = item.frame;
-  const box = el("div", { class: "cell-picture" });
-  const node = el("div", { class: "cell", role: "button", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
-  node.style.left = `${item.x}px`;
-  node.style.top = `${item.y}px`;
-  node.style.width = `${item.w}px`;
-  node.style.height = `${item.h}px`;
-  box.style.height = `${item.h - 36}px`;
-  picture(node, frame);
-  missing.push(frame.id);
-  look(node, frame);
+  missing.push(item.frame.id);
+  const node = cellOf(item.frame, item);
+  look(node, item.frame);
   return node;
 }
 

@@ -1,0 +1,222 @@
+"""Finding frames over all shoots: results a part at a time, counts of what there is, kept searches, collections."""
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.models import Frame, FrameSet, Shoot
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.search import kept
+from tanner.catalogue.search.counts import facets
+from tanner.catalogue.search.find import PAGE, SORTS, collection_of, ids_of, loaded, page
+from tanner.catalogue.steps import record
+from tanner.core.errors import TannerError
+from tanner.jobs.pictures import wish_for
+from tanner.web.api.common import WithServices, frames_of
+from tanner.web.api.shoots import frame_row
+
+router = APIRouter(prefix="/api", tags=["find"])
+Text = Annotated[str, Field(max_length=1000)]
+Ids = Annotated[list[int], Field(min_length=1, max_length=20_000)]
+
+
+class Name(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=kept.MOST_NAME)
+
+
+class KeptSearch(Name):
+    """A search that is to be kept; see `tanner.catalogue.search` for expressions."""
+
+    expression: Text
+    sort: str = "-taken"
+
+
+class SomeFrames(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    frames: Ids
+
+
+class Order(SomeFrames):
+    """Frames of a collection that go before another; None: to its end."""
+
+    before: int | None = None
+
+
+def _there(session: Session, collection: int | None) -> None:
+    if collection is not None:
+        collection_of(session, collection)
+
+
+@router.get("/find")
+def find(
+    services: WithServices,
+    q: Text = "",
+    sort: str = "-taken",
+    offset: int = 0,
+    collection: int | None = None,
+    archived: bool = False,
+) -> dict[str, Any]:
+    """Frames of all shoots that an expression takes, 120 from `offset` on, and how many there are in all where these are the last."""
+    with services.catalogue.read() as session:
+        _there(session, collection)
+        offset = min(max(offset, 0), 10**9)
+        frames = loaded(session, page(session, q, sort, offset, collection=collection, archived=archived))
+        resolvers = {s: Resolver(session, s) for s in {f.shoot_id for f in frames}}
+        rows = []
+        for frame in frames:
+            resolver = resolvers[frame.shoot_id]
+            group = resolver.sets.get(frame.set_id or 0)
+            row = frame_row(resolver, frame)
+            rows.append(
+                {
+                    **row,
+                    "shoot": frame.shoot_id,
+                    "shootName": resolver.shoot.name,
+                    "setName": group.name if group else "",
+                }
+            )
+        wishes = [wish_for(resolvers[f.shoot_id], f) for f in reversed(frames)]
+        # How many there are in all is told with the counts: over many frames that takes longer than all the rest.
+        result = {"offset": offset, "frames": rows, "total": offset + len(rows) if len(rows) < PAGE else None}
+    services.pictures.want(wishes)
+    return {**result, "counter": services.pictures.counter}
+
+
+@router.get("/find/ids")
+def find_ids(
+    services: WithServices,
+    q: Text = "",
+    sort: str = "-taken",
+    collection: int | None = None,
+    archived: bool = False,
+) -> dict[str, Any]:
+    """The ids alone of all that an expression takes, in order, at most 20,000."""
+    with services.catalogue.read() as session:
+        _there(session, collection)
+        return {"frames": page(session, q, sort, 0, collection=collection, archived=archived, most=20_000)}
+
+
+@router.get("/find/facets")
+def find_facets(
+    services: WithServices, q: Text = "", collection: int | None = None, archived: bool = False
+) -> dict[str, Any]:
+    """What there is to choose from among the frames that an expression takes, with counts."""
+    with services.catalogue.read() as session:
+        services.counts.bring_up(session)
+        _there(session, collection)
+        ids = ids_of(session, q, collection=collection, archived=archived)
+    return {"facets": facets(services.counts.of(ids)), "total": ids.size}
+
+
+@router.get("/find/kept")
+def find_kept(services: WithServices) -> dict[str, Any]:
+    """Kept searches with what they find now, collections, and the orders that there are."""
+    with services.catalogue.read() as session:
+        return {
+            "searches": kept.standing(session),
+            "collections": kept.collections(session),
+            "sorts": {key: title for key, (title, _) in SORTS.items()},
+        }
+
+
+@router.post("/find/searches")
+def keep(body: KeptSearch, services: WithServices) -> dict[str, Any]:
+    """Keep a search by name, in place of one of that name."""
+    with services.catalogue.write() as session:
+        return {"id": kept.keep_search(session, body.name, body.expression, body.sort)}
+
+
+@router.delete("/find/searches/{search}")
+def forget(search: int, services: WithServices) -> dict[str, Any]:
+    """Forget a kept search; frames stay as they are."""
+    with services.catalogue.write() as session:
+        kept.drop_search(session, search)
+    return {"forgotten": search}
+
+
+@router.post("/collections")
+def begin(body: Name, services: WithServices) -> dict[str, Any]:
+    """Begin a collection."""
+    with services.catalogue.write() as session:
+        return {"id": kept.begin_collection(session, body.name)}
+
+
+@router.post("/collections/{collection}/name")
+def rename(collection: int, body: Name, services: WithServices) -> dict[str, Any]:
+    """Call a collection otherwise."""
+    with services.catalogue.write() as session:
+        kept.rename_collection(session, collection, body.name)
+    return {"id": collection}
+
+
+@router.delete("/collections/{collection}")
+def drop(collection: int, services: WithServices) -> dict[str, Any]:
+    """Forget a collection; its frames stay where they are."""
+    with services.catalogue.write() as session:
+        kept.drop_collection(session, collection)
+    return {"forgotten": collection}
+
+
+@router.post("/collections/{collection}/add")
+def add(collection: int, body: SomeFrames, services: WithServices) -> dict[str, Any]:
+    """Put frames at the end of a collection."""
+    with services.catalogue.write() as session:
+        return {"added": kept.gather(session, collection, body.frames)}
+
+
+@router.post("/collections/{collection}/remove")
+def remove(collection: int, body: SomeFrames, services: WithServices) -> dict[str, Any]:
+    """Take frames out of a collection."""
+    with services.catalogue.write() as session:
+        kept.scatter(session, collection, body.frames)
+    return {"id": collection}
+
+
+@router.post("/collections/{collection}/order")
+def order(collection: int, body: Order, services: WithServices) -> dict[str, Any]:
+    """Order a collection by hand."""
+    with services.catalogue.write() as session:
+        kept.put_before(session, collection, body.frames, body.before)
+    return {"id": collection}
+
+
+class Marks(SomeFrames):
+    stars: int | None = Field(default=None, ge=0, le=5)
+    label: Literal["none", "red", "yellow", "green", "blue", "violet"] | None = None
+    verdict: Literal["undecided", "keep", "drop"] | None = None
+
+
+@router.post("/find/marks")
+def marks(body: Marks, services: WithServices) -> dict[str, Any]:
+    """Stars, label and verdict of frames of any shoots; one step in each shoot's history."""
+    fields = body.model_dump(exclude={"frames"}, exclude_none=True)
+    said = ", ".join(f"{k} {v}" for k, v in fields.items())
+    with services.catalogue.write() as session:
+        by_shoot: dict[int, list[Frame]] = {}
+        for frame in frames_of(session, body.frames):
+            by_shoot.setdefault(frame.shoot_id, []).append(frame)
+        for shoot, frames in by_shoot.items():
+            record(session, shoot, said, [(f, fields) for f in frames])
+    return {"done": said}
+
+
+@router.post("/find/shoot")
+def shoot_from(body: SomeFrames, services: WithServices) -> dict[str, Any]:
+    """The one shoot that frames belong to, for tools that work within one.
+
+    Raises:
+        TannerError: they belong to several.
+    """
+    with services.catalogue.read() as session:
+        shoots = set()
+        for at in range(0, len(body.frames), 500):
+            shoots |= set(session.scalars(select(Frame.shoot_id).where(Frame.id.in_(body.frames[at : at + 500]))))
+        if len(shoots) != 1:
+            raise TannerError("These frames are of several shoots; this is done shoot by shoot.")
+        shoot = session.get_one(Shoot, shoots.pop())
+        sets = select(FrameSet.id, FrameSet.name).where(FrameSet.shoot_id == shoot.id)
+        return {"shoot": shoot.id, "name": shoot.name, "sets": [{"id": i, "name": n} for i, n in session.execute(sets)]}

@@ -1,0 +1,49 @@
+// One frame as the Sheet and Find show it: its picture, and under it a line of what is known of it.
+import { el, number, plural } from "./dom.js";
+
+export function picture(node, frame, extra = "") {
+  const box = node.querySelector(".cell-picture");
+  if (frame.error) {
+    box.replaceChildren(el("span", { class: "failed", text: frame.error }));
+    return;
+  }
+  const image = box.querySelector("img") || box.appendChild(el("img", { alt: "", draggable: "false" }));
+  image.src = `/api/frames/${frame.id}/picture?v=${frame.v}${extra}`;
+}
+
+export function marks(frame) {
+  const parts = [];
+  if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: `Label ${frame.label}` }));
+  if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
+  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.alternate ? `${frame.name}: one more development of the same file` : frame.name }));
+  if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
+  if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
+  if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
+  if (frame.seen.damage) parts.push(el("span", { class: "drop-mark", text: "damaged", title: frame.seen.damage }));
+  if (frame.seen.chart) parts.push(el("span", { class: "seen-mark", text: "chart", title: "Shows a colour chart: a reference for its light" }));
+  if (frame.seen.bracket) parts.push(el("span", { class: "seen-mark", text: `bracket ${frame.seen.bracket.join("/")}`, title: "One of several exposures of the same" }));
+  if (frame.worn.length) parts.push(el("span", { class: "worn-mark", text: frame.worn.at(-1), title: `Presets: ${frame.worn.join(", ")}` }));
+  const off = [];
+  const o = frame.offsets;
+  if (o.ev) off.push(`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);
+  if (o.mired) off.push(`${o.mired > 0 ? "+" : ""}${number(o.mired, 0)} mired`);
+  if (o.tint) off.push(`${o.tint > 0 ? "+" : ""}${number(o.tint, 0)} tint`);
+  if (off.length) parts.push(el("span", { class: "own-mark", text: off.join(" "), title: "Offset" }));
+  if (frame.own.length) {
+    parts.push(el("span", { class: "own-mark", text: frame.own.length === 1 ? frame.own[0] : `${frame.own.length} own`, title: `Own: ${frame.own.join(", ")}` }));
+  }
+  return parts;
+}
+
+// item: {x, y, w, h}, its place in px
+export function cellOf(frame, item) {
+  const box = el("div", { class: "cell-picture" });
+  const node = el("div", { class: "cell", role: "button", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
+  node.style.left = `${item.x}px`;
+  node.style.top = `${item.y}px`;
+  node.style.width = `${item.w}px`;
+  node.style.height = `${item.h}px`;
+  box.style.height = `${item.h - 36}px`;
+  picture(node, frame);
+  return node;
+}
