@@ -59,7 +59,11 @@ def test_searches_and_collections(server: Running, found: dict[str, int]) -> Non
 
 def test_the_command_line_finds_backs_up_and_compacts(server: Running, found: dict[str, int], tmp_path: Path) -> None:
     data = tmp_path / "data"
-    shutil.copytree(server.services.catalogue.folder, data, ignore=shutil.ignore_patterns("server.lock", "pictures", "small", "quiet"))
+    shutil.copytree(
+        server.services.catalogue.folder,
+        data,
+        ignore=shutil.ignore_patterns("server.lock", "pictures", "small", "quiet"),
+    )
     run = CliRunner().invoke
     lines = run(app, ["find", "wide shoot:spring", "--json", "--data", str(data)]).output.splitlines()
     assert len(lines) == found["wide"] and json.loads(lines[0])["path"].endswith(".DNG")
@@ -71,7 +75,13 @@ def test_the_command_line_finds_backs_up_and_compacts(server: Running, found: di
     assert backup.exit_code == 0 and "checked" in backup.output
     assert list((data / "backups").glob("catalogue-*.sqlite"))
     assert "MB now" in run(app, ["catalogue", "compact", "--data", str(data)]).output
-    assert len(run(app, ["find", "wide shoot:spring", "--paths", "--data", str(data)]).output.splitlines()) == found["wide"]
+    assert (
+        len(run(app, ["find", "wide shoot:spring", "--paths", "--data", str(data)]).output.splitlines())
+        == found["wide"]
+    )
     (data / "catalogue.sqlite").write_bytes(b"damaged" * 100)
     assert "took its place" in run(app, ["catalogue", "restore", "--data", str(data)]).output
-    assert len(run(app, ["find", "wide shoot:spring", "--paths", "--data", str(data)]).output.splitlines()) == found["wide"]
+    assert (
+        len(run(app, ["find", "wide shoot:spring", "--paths", "--data", str(data)]).output.splitlines())
+        == found["wide"]
+    )

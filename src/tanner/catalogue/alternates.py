@@ -4,7 +4,7 @@ A frame that is out stays in its table, so that undo brings it back; no query se
 Files are never touched.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from sqlalchemy import func, select
@@ -77,14 +77,25 @@ def make_alternates(session: Session, frames: Sequence[Frame]) -> tuple[Action |
     return action, [f.id for f, _ in made]  # type: ignore[attr-defined]
 
 
-def take_out(session: Session, frames: Sequence[Frame]) -> Action | None:
-    """Take frames out of their shoot; their files stay. Sets whose lead goes get another one, and keep their look."""
+def take_out(
+    session: Session, frames: Sequence[Frame], trashed: Mapping[int, Sequence[Mapping[str, str]]] | None = None
+) -> Action | None:
+    """Take frames out of their shoot; their files stay. Sets whose lead goes get another one, and keep their look.
+
+    Args:
+        trashed: files that were put into the trash, by frame.
+    """
     going = {f.id for f in frames}
     changes: list[tuple[Base, dict[str, object]]] = []
     for set_id in {f.set_id for f in frames if f.set_id}:
         group = session.get(FrameSet, set_id)
         if group is not None:
             changes += lead_without(session, group, going)
-    changes += [(f, {"gone": True, "set_id": None}) for f in frames]
+    for frame in frames:
+        fields: dict[str, object] = {"gone": True, "set_id": None}
+        if trashed and trashed.get(frame.id):
+            fields["trashed"] = list(trashed[frame.id])
+        changes.append((frame, fields))
     what = frames[0].name if len(frames) == 1 else f"{len(frames)} frames"
-    return record(session, frames[0].shoot_id, f"{what} taken out", changes)
+    where = "put into the trash" if trashed else "taken out"
+    return record(session, frames[0].shoot_id, f"{what} {where}", changes)

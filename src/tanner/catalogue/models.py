@@ -84,6 +84,7 @@ class Frame(Base):
         alternate: 0, or which further development of the same file it is.
         gone: taken out of the shoot; kept so that it can come back.
         stamp: size and time of the file when its content was last compared, see `originals`; "": not yet.
+        trashed: its files that were put into the system's trash, see `core.output.trash`.
         measured: what Choosing measured of the picture, see `core.series.hints`; empty until then.
     """
 
@@ -125,6 +126,7 @@ class Frame(Base):
     gone: Mapped[bool] = mapped_column(default=False)
     stamp: Mapped[str] = mapped_column(default="")
     measured: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    trashed: Mapped[list[Any]] = mapped_column(default=list)
 
     @property
     def camera_names(self) -> list[str]:

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, FrameSet, Shoot
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.steps import record, redo, undo
+from tanner.catalogue.trashing import follow, listed, put_into_trash
 from tanner.catalogue.words import say_of_shoot
 from tanner.core.adjust.registry import declared
 from tanner.core.errors import TannerError
@@ -271,15 +272,49 @@ def want(shoot_id: int, body: Wanted, services: WithServices) -> dict[str, Any]:
     return {"pending": services.pictures.pending}
 
 
+@router.get("/shoots/{shoot_id}/dropped")
+def dropped(shoot_id: int, services: WithServices) -> dict[str, Any]:
+    """Dropped frames of a shoot with the files that would go with each into the trash."""
+    with services.catalogue.read() as session:
+        shoot_of(session, shoot_id)
+        query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.verdict == "drop")
+        rows = listed(session, list(session.scalars(query.order_by(Frame.taken, Frame.name))))
+    return {"frames": rows, "bytes": sum(r["bytes"] for r in rows)}
+
+
+class Trash(BaseModel):
+    """Frames whose files go into the system's trash; leads and delivered frames only where that is said."""
+
+    model_config = ConfigDict(extra="forbid")
+    frames: list[int] = Field(min_length=1, max_length=20_000)
+    leads: bool = False
+    delivered: bool = False
+
+
+@router.post("/shoots/{shoot_id}/trash")
+def into_trash(shoot_id: int, body: Trash, services: WithServices) -> dict[str, Any]:
+    """Put files of dropped frames, with their companions, into the system's trash; undo brings them back."""
+    with services.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        if any(f.shoot_id != shoot_id or f.verdict != "drop" for f in frames):
+            raise TannerError("Only dropped frames of this shoot go into the trash.")
+        action, told = put_into_trash(
+            session, frames, leads=body.leads, delivered=body.delivered, allowed=services.folders.allow
+        )
+        return {**done(action), "told": told}
+
+
 @router.post("/shoots/{shoot_id}/undo")
 def undo_last(shoot_id: int, services: WithServices) -> dict[str, Any]:
-    """Take the last step back."""
+    """Take the last step back; files that it put into the trash come back."""
     with services.catalogue.write() as session:
-        return done(undo(session, shoot_id))
+        action = undo(session, shoot_id)
+        return {**done(action), "told": follow(session, action, undone=True)}
 
 
 @router.post("/shoots/{shoot_id}/redo")
 def redo_last(shoot_id: int, services: WithServices) -> dict[str, Any]:
     """Bring the step again that was taken back last."""
     with services.catalogue.write() as session:
-        return done(redo(session, shoot_id))
+        action = redo(session, shoot_id)
+        return {**done(action), "told": follow(session, action, undone=False)}

@@ -5,7 +5,7 @@ const LABELS = ["none", "red", "yellow", "green", "blue", "violet"];
 const JOINS = [["focus", "one picture, all in focus"], ["cylinder", "a panorama on a cylinder"], ["sphere", "a panorama on a sphere"], ["flat", "a flat panorama"]];
 
 // sheet: {state, ids(), actions, walk, walkRow, choose, marking, presets(), quiet, join(kind)}
-export function sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets, quiet, join }) {
+export function sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets, quiet, join, dropped }) {
   const some = () => state.chosen.size > 0;
   const only = () => (state.chosen.size === 1 ? state.frames.get([...state.chosen][0]) : null);
   const several = () => state.chosen.size > 1;
@@ -62,6 +62,7 @@ export function sheetCommands({ state, ids, actions, walk, walkRow, choose, mark
       { id: "quiet-ahead", label: "Work noise out ahead", run: () => quiet.ahead() },
       { id: "out", key: "Delete", label: "Remove from the shoot; the file stays", run: actions.out },
     ),
+    { id: "dropped", section: "Files", label: "Dropped frames: into the trash …", can: () => [...state.frames.values()].some((f) => f.verdict === "drop"), run: dropped },
     { id: "all", key: "Ctrl+a", section: "Choose", label: "Choose all that are shown", run: () => choose(state.order) },
     { id: "nothing", section: "Choose", label: "Choose nothing", can: some, run: () => choose([]) },
   ];

@@ -4,6 +4,7 @@ import { openAutomatic } from "./automatic.js";
 import { carryOver } from "./carry.js";
 import { byId, el, plural } from "./dom.js";
 import { opens } from "./commands.js";
+import { openDropped } from "./dropped.js";
 import { Fresh } from "./fresh.js";
 import { cellOf, marks, picture } from "./frame-cell.js";
 import { followMatch } from "./jobs.js";
@@ -383,7 +384,7 @@ new ResizeObserver(() => arrange()).observe(roll);
 document.addEventListener("tanner:changed", load);
 
 let presets = [];
-useKeys("sheet", sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets: () => presets, quiet, join: (kind) => join(kind, ids(), joined) }));
+useKeys("sheet", sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets: () => presets, quiet, dropped: () => openDropped(load), join: (kind) => join(kind, ids(), joined) }));
 
 const found = await trying(() => get("/api/presets"));
 presets = found?.presets || [];

@@ -43,6 +43,7 @@ async function step(way) {
   if (!result) return;
   const word = way === "undo" ? "Undone" : "Done again";
   tell(result.done ? `${word}: ${result.done}` : way === "undo" ? "There is nothing to undo." : "There is nothing to redo.");
+  for (const line of result.told || []) tell(line, true);
   if (result.done) document.dispatchEvent(new CustomEvent("tanner:changed"));
 }
 
