@@ -70,6 +70,18 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
         },
     ),
     "import": ("/shoots/1/import", {"": (), "card": (_button("card"),)}),
+    "choose": ("/shoots/1/choose", {"": (), "side": (_click("#choose-side"),), "groups": (_click("#choose-alike"),)}),
+    "find": (
+        "/find",
+        {
+            "": (),
+            "chosen": (_choose,),
+            "wrong": (lambda page: page.locator("#q").fill("stars>=x"),),
+            "collect": (_choose, _click("#collect")),
+            "menu": (_choose, _click("#commands")),
+            "help": (_button("Help"), _click("#help-dialog details summary")),
+        },
+    ),
     "sheet": (
         "/shoots/1/sheet",
         {

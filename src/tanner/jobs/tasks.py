@@ -79,6 +79,47 @@ def embedded_preview(path: str) -> bytes | None:
         return None
 
 
+QUICK = 1000
+"""Long edge in px from which a camera's own picture serves for a frame shown large."""
+
+
+def quick_preview(path: str) -> bytes | None:
+    """The JPEG that the camera put into a raw file, as it is; None where there is none, or it is small."""
+    if Path(path).suffix.lower() not in RAW:
+        return None
+    import rawpy
+    from PIL import Image, ImageOps
+
+    try:
+        with rawpy.imread(path) as raw:
+            thumb = raw.extract_thumb()
+        if thumb.format != rawpy.ThumbFormat.JPEG:
+            return None
+        data: bytes = thumb.data
+        with Image.open(io.BytesIO(data)) as image:
+            if max(image.size) < QUICK:
+                return None
+            if image.getexif().get(0x0112, 1) == 1:
+                return data
+            out = io.BytesIO()
+            ImageOps.exif_transpose(image).convert("RGB").save(out, "JPEG", quality=85)
+            return out.getvalue()
+    except Exception:  # no preview, or one that cannot be read: the rendered one follows
+        return None
+
+
+HINTS = 1
+"""Raised when hints are measured otherwise: old ones are measured again."""
+
+
+def hints_of(path: str) -> dict[str, Any]:
+    """What helps to choose among frames like this one; see `core.choosing.hints`."""
+    from tanner.core.choosing.hints import measured
+    from tanner.core.render.guide import look_of
+
+    return {**measured(look_of(read(Path(path)))).as_dict(), "by": HINTS}
+
+
 def descriptor(picture: NDArray[np.uint8]) -> list[float]:
     """Likeness of pictures: an 8 x 8 Lab thumbnail as 192 numbers, lightness counted half."""
     small = cv2.resize(picture, (8, 8), interpolation=cv2.INTER_AREA).astype(np.float32) / 255

@@ -23,6 +23,14 @@ HELP = {
             "Frames of one camera, lens and light become sets. Watch the folder brings in what appears in it, from a camera on a cable for example.",
         ),
     ),
+    "choose": Help(
+        "Choose",
+        (
+            "One frame large, and below it those that are nearly alike: taken shortly after one another and hardly different. K keeps, D drops, O keeps this one and drops the others of its group; the arrows walk, up and down from group to group.",
+            "Side by side shows a group at one zoom, each at the same place of its subject; Z looks at it at 100 %.",
+            "The small words are measured, and decide nothing: how sharp a frame is against the sharpest of its group, where it is blurred by movement, eyes that are closed, skin that is clipped. H hides them.",
+        ),
+    ),
     "sheet": Help(
         "Sheet",
         (

@@ -93,6 +93,12 @@ def import_page(request: Request, shoot_id: int, services: WithServices) -> Resp
     return _shoot_page(request, services, shoot_id, "import")
 
 
+@router.get("/shoots/{shoot_id}/choose")
+def choose_page(request: Request, shoot_id: int, services: WithServices) -> Response:
+    """Choose the few that matter among near-alikes."""
+    return _shoot_page(request, services, shoot_id, "choose")
+
+
 @router.get("/shoots/{shoot_id}/sheet")
 def sheet_page(request: Request, shoot_id: int, services: WithServices) -> Response:
     return _shoot_page(

@@ -25,6 +25,7 @@ from tanner.jobs.checking import Checks
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.denoise.denoising import Denoising
+from tanner.jobs.hinting import Hinting
 from tanner.jobs.match.lineups import LineUps
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.merge.merging import Merges
@@ -93,6 +94,7 @@ class Services:
         self.watching = Watching(self.catalogue, self.importer, self.deliveries)
         self.checks = Checks(self.catalogue)
         self.sidecars = Sidecars(self.catalogue)
+        self.hinting = Hinting(self.catalogue, self.workers)
         self.lineups = LineUps(self.catalogue, self.workers)
         self.library = Library(data)
         self.counts = Counts()
@@ -123,6 +125,7 @@ class Services:
 
     def close(self) -> None:
         self.following.close()
+        self.hinting.close()
         self.watching.close()
         self.checks.close()
         self.sidecars.close()

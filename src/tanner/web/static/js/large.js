@@ -2,12 +2,11 @@
 import { byId, el, number } from "./dom.js";
 import { trying } from "./shell.js";
 
-const MOST = 4;
-
 export class Large {
   // rows() gives what the Line-up knows of frames: [{frame, name, difference, words, outline}]; outlined() whether areas are drawn
-  constructor({ rows, outlined }) {
-    Object.assign(this, { rows, outlined, ids: [], panes: new Map(), together: true, waiting: new Map() });
+  // most: at most so many; middle(id) the place that is looked at first, in shares; quick(id) a picture that is there at once; caption(row) its nodes
+  constructor({ rows, outlined = () => false, most = 4, middle = () => [0.5, 0.5], quick = null, caption = lineupCaption }) {
+    Object.assign(this, { rows, outlined, most, middle, quick, caption, ids: [], panes: new Map(), together: true, waiting: new Map() });
     this.host = byId("large-panes");
     this.zoom = 0;
     for (const b of document.querySelectorAll("[data-large-zoom]")) b.addEventListener("click", () => this.zoomTo(Number(b.dataset.largeZoom)));
@@ -25,14 +24,18 @@ export class Large {
 
   // The frames that are shown; those that stay keep their place.
   show(ids) {
-    this.ids = ids.slice(0, MOST);
+    this.ids = ids.slice(0, this.most);
     const old = this.panes;
-    const [like] = old.values();
-    this.panes = new Map(this.ids.map((id) => [id, old.get(id) || { zoom: this.zoom, x: this.together && like ? like.x : 0.5, y: this.together && like ? like.y : 0.5, full: null }]));
-    this.host.style.gridTemplateColumns = this.ids.length > 1 ? "1fr 1fr" : "1fr";
+    // A new one is looked at where the others are: as far from the middle of its subject as they from theirs.
+    const [like] = old.entries();
+    const off = this.together && like ? [0, 1].map((k) => [like[1].x, like[1].y][k] - this.middle(like[0])[k]) : [0, 0];
+    const place = (id) => this.middle(id).map((v, k) => Math.min(1, Math.max(0, v + off[k])));
+    this.panes = new Map(this.ids.map((id) => [id, old.get(id) || { zoom: this.zoom, x: place(id)[0], y: place(id)[1], full: null }]));
+    const columns = this.ids.length > 4 ? 3 : this.ids.length > 1 ? 2 : 1;
+    this.host.style.gridTemplateColumns = `repeat(${columns}, minmax(0, 1fr))`;
     this.host.replaceChildren(
       ...this.ids.map((id) =>
-        el("figure", { class: "large-pane", "data-id": String(id) }, el("img", { alt: "", draggable: "false" }), el("span", { class: "large-area" }), el("figcaption", {})),
+        el("figure", { class: "large-pane", "data-id": String(id) }, el("img", { alt: "", draggable: "false", class: this.quick && !this.zoom ? "whole quick" : "", src: this.quick && !this.zoom ? this.quick(id) : null }), el("span", { class: "large-area" }), el("figcaption", {})),
       ),
     );
     this.captions();
@@ -43,8 +46,7 @@ export class Large {
     for (const figure of this.host.children) {
       const row = this.rows().find((r) => r.frame === Number(figure.dataset.id));
       if (!row) continue;
-      const off = row.difference === null ? "?" : number(row.difference, 1);
-      figure.querySelector("figcaption").replaceChildren(el("b", { text: row.name.replace(/\.[^.]+$/, "") }), el("span", { text: ` ${off}  ${row.words || "as the reference"}` }));
+      figure.querySelector("figcaption").replaceChildren(...this.caption(row));
     }
   }
 
@@ -81,6 +83,7 @@ export class Large {
       image.style.transform = "";
       image.style.imageRendering = pane.zoom > 1 ? "pixelated" : "";
       image.classList.toggle("whole", pane.zoom === 0);
+      image.classList.remove("quick");
       if (pane.zoom > 1) image.onload = () => (image.style.width = `${(image.naturalWidth * pane.zoom) / ratio}px`);
       else image.style.width = "";
       this.area(figure, pane);
@@ -132,6 +135,11 @@ export class Large {
     window.addEventListener("pointerup", up);
   }
 }
+
+const lineupCaption = (row) => {
+  const off = row.difference === null ? "?" : number(row.difference, 1);
+  return [el("b", { text: row.name.replace(/\.[^.]+$/, "") }), el("span", { text: ` ${off}  ${row.words || "as the reference"}` })];
+};
 
 // The rims of an area as lines over a picture.
 export function outlines(rims) {

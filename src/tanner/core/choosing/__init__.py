@@ -1,0 +1,1 @@
+"""What helps to choose among near-alikes: measured, never deciding."""

@@ -1,0 +1,120 @@
+"""Choosing among near-alikes by keys, and finding frames over all shoots, through the real pages."""
+
+import pytest
+from browsing import command, eventually
+from playwright.sync_api import Page, expect
+from serving import Running
+
+
+@pytest.mark.usefixtures("fresh")
+def test_the_few_that_matter_are_chosen_by_keys(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    page.goto("/shoots/1/choose")
+    expect(page.locator("#choose-where")).to_contain_text("Frame 1 of 6")
+    first = int(page.locator("#choose-strip [aria-pressed=true]").get_attribute("data-id") or 0)
+    page.keyboard.press("k")  # goes on by itself
+    expect(page.locator("#choose-where")).to_contain_text("Frame 2 of 6")
+    expect(page.locator("#choose-count")).to_contain_text("1 decided: 1 kept, 0 dropped; 5 left")
+    page.keyboard.press("a")
+    page.keyboard.press("d")
+    expect(page.locator("#choose-where")).to_contain_text("Frame 2 of 6")
+    page.keyboard.press("4")
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("Tab")  # the next that is not decided
+    expect(page.locator("#choose-where")).to_contain_text("Frame 3 of 6")
+    page.keyboard.press("o")
+    group = next(g for g in server.get("/api/shoots/1/choosing")["groups"] if first in g)
+
+    def verdicts() -> list[str]:
+        shown = {f["id"]: f["verdict"] for f in server.get("/api/shoots/1/choosing")["frames"]}
+        return [shown[i] for i in group]
+
+    eventually(page, lambda: verdicts() == ["drop", "drop", "keep"])
+    page.get_by_role("button", name="Undo").click()
+    eventually(page, lambda: verdicts() == ["keep", "drop", "undecided"])
+    expect(page.locator("#choose-count")).to_contain_text("2 decided")
+
+
+def test_near_alikes_side_by_side_at_the_same_place(page: Page, frame_ids: dict[str, int]) -> None:
+    page.goto("/shoots/1/choose")
+    expect(page.locator(".large-pane")).to_have_count(1)
+    page.keyboard.press("s")
+    expect(page.locator(".large-pane")).to_have_count(3)
+    # Each has a picture at once, and what was measured as small words; these can be switched off.
+    eventually(
+        page,
+        lambda: page.evaluate("[...document.querySelectorAll('.large-pane img')].every((i) => i.naturalWidth > 0)"),
+    )
+    expect(page.locator(".large-pane figcaption").first).to_contain_text("sharp", timeout=60_000)
+    page.keyboard.press("z")
+    expect(page.locator("[data-large-zoom='1']")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("h")
+    expect(page.locator(".large-pane figcaption").first).not_to_contain_text("sharp")
+    page.keyboard.press("h")
+
+
+@pytest.mark.usefixtures("fresh")
+def test_dropped_frames_are_listed_and_go_into_the_trash(
+    page: Page, server: Running, frame_ids: dict[str, int], tmp_path: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    page.goto("/shoots/1/sheet")
+    page.locator(f"#frame-{frame_ids['T0002']}").click()
+    page.keyboard.press("d")
+    page.locator("#commands").click()
+    page.get_by_role("combobox", name="Find a command").fill("Dropped")
+    page.keyboard.press("Enter")
+    expect(page.locator("#dropped-rows tr")).to_have_count(1)
+    expect(page.locator("#dropped-text")).to_contain_text("1 frame, 1 file")
+    page.get_by_role("button", name="Move to the trash").click()
+    expect(page.locator(".cell")).to_have_count(5)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator(".cell")).to_have_count(6)
+
+
+@pytest.mark.usefixtures("fresh")
+def test_frames_are_found_kept_and_gathered(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    page.goto("/find")
+    expect(page.locator(".cell")).to_have_count(6)
+    page.locator("#q").fill("finch 24")
+    expect(page.locator(".cell")).to_have_count(3)
+    expect(page.locator("#count")).to_have_text("3 frames")
+    page.locator("#q").fill("stars>=x")
+    expect(page.locator("#find-error")).to_contain_text("Search: at character 1")
+    page.locator("#q").fill("")
+    expect(page.locator(".cell")).to_have_count(6)
+    page.locator(".cell").first.click()
+    page.keyboard.press("3")
+    page.keyboard.press("k")
+    eventually(page, lambda: server.get("/api/find?q=keep stars=3")["total"] == 1)
+    page.locator("#q").fill("keep")
+    expect(page.locator(".cell")).to_have_count(1)
+    page.get_by_role("button", name="Keep this search …").click()
+    page.locator("#ask-value").fill("Kept")
+    page.keyboard.press("Enter")
+    expect(page.locator("#searches")).to_contain_text("Kept")
+    page.locator("#q").fill("")
+    page.get_by_role("button", name="undecided", exact=False).first.click()  # a choice on the left
+    expect(page.locator("#q")).to_have_value("undecided")
+    expect(page.locator(".cell")).to_have_count(5)
+    page.locator(".cell").nth(2).click()
+    page.keyboard.press("Shift+ArrowRight")
+    page.locator("#collect").click()
+    page.get_by_role("button", name="A new collection …").click()
+    page.locator("#ask-value").fill("Folio")
+    page.keyboard.press("Enter")
+    page.locator("#collections").get_by_text("Folio").click()
+    expect(page.locator(".cell")).to_have_count(2)
+    order = page.locator(".cell").evaluate_all("(cells) => cells.map((c) => c.dataset.id)")
+    page.locator(".cell").first.click()
+    command(page, "One place towards the end")
+    eventually(
+        page, lambda: page.locator(".cell").evaluate_all("(cells) => cells.map((c) => c.dataset.id)") == order[::-1]
+    )
+    page.get_by_role("button", name="Forget Folio").click()
+    expect(page.locator("#collections")).not_to_contain_text("Folio")
+    page.locator("#searches").get_by_text("Kept").click()
+    expect(page.locator(".cell")).to_have_count(1)
+    page.get_by_role("button", name="Forget Kept").click()
+    page.locator(".cell").first.click()
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/bench?frame=*")

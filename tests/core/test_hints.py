@@ -1,0 +1,124 @@
+"""Hints for choosing: sharpness on pictures that were blurred by known amounts, movement against focus, closed eyes, groups."""
+
+from datetime import datetime, timedelta
+from itertools import pairwise
+
+import cv2
+import numpy as np
+import pytest
+from skimage import data
+
+from tanner.core.areas.networks import face_points
+from tanner.core.choosing.alike import Near, copies, groups
+from tanner.core.choosing.hints import CLOSED, MOVED, _opening, sharpness
+from tanner.core.series.sets import Sighting
+
+PICTURES = ("camera", "coins", "brick", "moon", "astronaut", "coffee", "chelsea", "rocket")
+FULL_SCALE_E = 4000.0
+"""Electrons at white: as a small sensor at ISO 1600 has them."""
+
+
+def linear(name: str) -> np.ndarray:
+    """A picture that ships with scikit-image, as light."""
+    picture = getattr(data, name)()
+    grey = picture if picture.ndim == 2 else cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)
+    return (cv2.resize(grey, None, fx=1.6, fy=1.6, interpolation=cv2.INTER_AREA).astype(np.float32) / 255) ** 2.2
+
+
+def taken(light: np.ndarray, seed: int, exposure: float = 1.0) -> np.ndarray:
+    """Light as a sensor sees it: with shot noise."""
+    electrons = np.random.default_rng(seed).poisson(np.clip(light * exposure, 0, 1) * FULL_SCALE_E)
+    return (electrons / FULL_SCALE_E).astype(np.float32)
+
+
+@pytest.mark.parametrize("exposure", [1.0, 0.35])
+def test_the_sharper_of_two_is_told_in_95_of_100_pairs(exposure: float) -> None:
+    """Pairs of one picture whose blur differs by a fifth, with noise of their own and a shift: as a burst has them."""
+    right = total = 0
+    for name in PICTURES:
+        light = linear(name)
+        blurs = 0.8 * 1.2 ** np.arange(9)  # px: 0.8 to 3.4
+        found = []
+        for k, sigma in enumerate(blurs):
+            blurred = cv2.GaussianBlur(light, (0, 0), float(sigma))
+            h, w = light.shape
+            moved = blurred[k * 3 % 7 : h - 7 + k * 3 % 7, k * 5 % 11 : w - 11 + k * 5 % 11]
+            found.append(sharpness(taken(moved, k, exposure * (1 + 0.1 * (k % 3))))[0])
+        total += len(blurs) - 1
+        right += sum(a > b for a, b in pairwise(found))
+    assert right >= 0.95 * total, f"{right} of {total}"
+
+
+def test_exposure_and_noise_hardly_change_the_figure() -> None:
+    light = cv2.GaussianBlur(linear("astronaut"), (0, 0), 1.2)
+    found = [sharpness(taken(light, seed, exposure))[0] for seed in (1, 2) for exposure in (1.0, 0.5, 0.25)]
+    assert max(found) < 1.1 * min(found)
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea", "camera"])
+@pytest.mark.parametrize("angle", [0, 30, 90])
+def test_movement_is_told_from_focus(name: str, angle: int) -> None:
+    light = linear(name)
+    kernel = np.zeros((15, 15), np.float32)
+    way = np.array([np.cos(np.radians(angle)), np.sin(np.radians(angle))])
+    for step in np.linspace(-6, 6, 60):
+        x, y = np.rint(7 + step * way).astype(int)
+        kernel[y, x] = 1
+    moved = sharpness(taken(cv2.filter2D(light, -1, kernel / kernel.sum()), 1))[1]
+    soft = sharpness(taken(cv2.GaussianBlur(light, (0, 0), 2.5), 1))[1]
+    sharp = sharpness(taken(light, 1))[1]
+    assert moved < MOVED < min(soft, sharp), (moved, soft, sharp)
+
+
+def test_a_plane_without_anything_is_no_trouble() -> None:
+    assert sharpness(np.zeros((50, 60), np.float32))[0] == 0.0
+    assert np.isfinite(sharpness(np.full((50, 60), 0.5, np.float32))).all()
+
+
+def test_eyes_that_are_open_and_eyes_that_are_closed() -> None:
+    """The public-domain portrait that ships with scikit-image, and its points with the upper lids brought to the lower ones."""
+    picture = data.astronaut()
+    points, sure = face_points(picture, (170, 65, 110, 140))
+    assert sure > 9
+    opened = _opening(points)
+    assert opened is not None and opened > 0.6
+    closed = points.copy()
+    for upper, lower in zip((159, 158, 160, 386, 385, 387), (145, 153, 144, 374, 380, 373), strict=True):
+        closed[upper] = closed[lower] + 0.1 * (points[upper] - points[lower])
+    assert _opening(closed) == 0.0
+    profile = points.copy()
+    profile[[362, 386, 385, 387, 374, 380, 373]] = profile[263] + 0.2 * (
+        points[[362, 386, 385, 387, 374, 380, 373]] - points[263]
+    )
+    assert _opening(profile) is None and CLOSED < 0.2
+
+
+def _sighting(key: int, seconds: float, tone: float, **more: object) -> Sighting:
+    rng = np.random.default_rng(5)
+    values = rng.uniform(0, 50, 192)
+    values[:96] += tone
+    fields: dict[str, object] = {
+        "key": key, "camera": "Alder One", "lens": "L", "focal_length_mm": 55.0, "light_mired": 200.0,
+        "taken": datetime(2026, 3, 1) + timedelta(seconds=seconds), "name": f"A{key}", "descriptor": values.tolist(), "upright": False,
+    }  # fmt: skip
+    return Sighting(**(fields | more))  # type: ignore[arg-type]
+
+
+def test_near_alikes_are_grouped_by_time_and_likeness() -> None:
+    burst = [_sighting(k, k * 2.0, 0.5 * k) for k in range(4)]
+    later = [_sighting(10, 200.0, 0.0), _sighting(11, 202.0, 0.0)]
+    other = [
+        _sighting(20, 204.0, 40.0),
+        _sighting(21, 205.0, 40.0, camera="Heron 5"),
+        _sighting(22, 206.0, 40.0, descriptor=[]),
+    ]
+    assert groups([*later, *burst, *other]) == [[0, 1, 2, 3], [10, 11], [20], [21], [22]]
+    assert groups(burst, Near(gap_s=1.0)) == [[0], [1], [2], [3]]
+    # Slow change does not make one group of a whole sitting.
+    drift = [_sighting(k, k * 2.0, 5.0 * k) for k in range(12)]
+    assert len(groups(drift)) > 1
+
+
+def test_copies_are_of_one_moment_and_one_look() -> None:
+    same = [_sighting(1, 0, 0), _sighting(2, 0, 0), _sighting(3, 1, 0)]
+    assert copies(same) == {2: 1}
