@@ -221,7 +221,7 @@ def test_a_shoot_is_delivered(originals: Path, tmp_path: Path) -> None:
     assert len(list(out.rglob("*.jpg"))) == 2 and Path(items[-1]["path"]).read_text().count("\n") == 4
     for arguments, words in (
         (("--to", str(out), "--filter", "keep"), "No frame"),
-        (("--to", str(out), "--filter", "("), "Filter"),
+        (("--to", str(out), "--filter", "("), "Search"),
         ((), "--to FOLDER"),
         (("--to", str(out), "--document", "poster"), "no document"),
         (("--to", str(out), "--spec", "gone"), "no output spec"),

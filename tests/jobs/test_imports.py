@@ -7,12 +7,14 @@ import pytest
 from made import hashes
 from sqlalchemy import select
 
-from tanner.catalogue.importing import find_files
+from tanner.catalogue.importing import find_files, find_others, shots
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.jobs.bring_in import imports
-from tanner.jobs.bring_in.imports import import_now
+from tanner.jobs.bring_in import imports, recipe
+from tanner.jobs.bring_in.cards import cards
+from tanner.jobs.bring_in.imports import import_now, items_of
+from tanner.jobs.bring_in.recipe import Recipe, check_folders, check_room
 
 
 @pytest.fixture
@@ -94,10 +96,10 @@ def test_the_same_file_twice_in_one_import(card: Path, data: Path, tmp_path: Pat
 def test_a_copy_that_goes_wrong_leaves_nothing(
     card: Path, data: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def broken(path: Path, folder: Path, content: str) -> tuple[Path, str]:
+    def broken(path: Path, there: Path, content: str) -> tuple[Path, str]:
         from tanner.core.errors import WriteFailed
 
-        raise WriteFailed(folder / path.name, "the disk is full. Make room and try again.")
+        raise WriteFailed(there, "the disk is full. Make room and try again.")
 
     monkeypatch.setattr(imports, "copy_in", broken)
     files = [f.path for f in find_files(card) if f.path.name == "T0001.DNG"]
@@ -152,3 +154,124 @@ def test_a_file_is_not_in_as_one_that_failed(tmp_path: Path) -> None:
         (folder / f"B{n}.DNG").write_bytes(b"II*\0" + bytes(3000))
     job = import_now(tmp_path / "data", "Spring", sorted(folder.iterdir()), None, [])
     assert [i.state for i in job.items] == ["failed"] * 10
+
+
+@pytest.fixture
+def shot(originals: Path, tmp_path: Path) -> Path:
+    """A card with two raw files, one of them with a JPEG and another with a sound, and a film."""
+    folder = tmp_path / "card" / "DCIM" / "100ALDER"
+    folder.mkdir(parents=True)
+    for name in ("T0001.DNG", "T0002.DNG"):
+        shutil.copy(originals / name, folder / name)
+    (folder / "T0001.JPG").write_bytes(_jpeg(200))
+    (folder / "ALONE.JPG").write_bytes(_jpeg(120))
+    (folder / "T0002.WAV").write_bytes(b"sound")
+    (folder / "FILM.MOV").write_bytes(b"film")
+    return tmp_path / "card"
+
+
+def _jpeg(tone: int) -> bytes:
+    import io
+
+    import numpy as np
+    from PIL import Image
+
+    out = io.BytesIO()
+    Image.fromarray(np.full((60, 90, 3), tone, np.uint8)).save(out, "JPEG")
+    return out.getvalue()
+
+
+def test_a_raw_file_and_its_jpeg_are_one_shot(shot: Path) -> None:
+    files = find_files(shot)
+    found = {f.path.name: [p.name for p in f.companions] for f in shots(files)}
+    assert found == {"ALONE.JPG": [], "T0001.DNG": ["T0001.JPG"], "T0002.DNG": []}
+    assert [f.path.name for f in find_others(shot)] == ["FILM.MOV", "T0002.WAV"]
+    paths = [f.path for f in files]
+    names_of = lambda how: [(i.path.name, len(i.companions)) for i in items_of(paths, Recipe(companions=how))]  # noqa: E731
+    assert names_of("with") == [("ALONE.JPG", 0), ("T0001.DNG", 1), ("T0002.DNG", 0)]
+    assert names_of("raw") == [("ALONE.JPG", 0), ("T0001.DNG", 0), ("T0002.DNG", 0)]
+    assert [n for n, _ in names_of("apart")] == ["ALONE.JPG", "T0001.DNG", "T0001.JPG", "T0002.DNG"]
+
+
+def test_files_come_in_by_a_recipe(shot: Path, data: Path, tmp_path: Path) -> None:
+    """By templates, with companions and other files, and everything twice; a second import takes up where one ended."""
+    to, second = tmp_path / "photos", tmp_path / "backup"
+    how = Recipe(
+        copy_to=str(to), second=str(second), folder="{year}/{date}", name="{shoot}_{number:2}", others=True, keywords=["lamp"],
+        words={"caption": "The {name} of spring"},
+    )  # fmt: skip
+    before = hashes(shot / "DCIM" / "100ALDER")
+    paths, others = [f.path for f in find_files(shot)], [f.path for f in find_others(shot)]
+    job = import_now(data, "Spring", paths, recipe=how, others=others)
+    assert [i.state for i in job.items] == ["in", "in", "in", "copied", "copied"] and not any(
+        i.message for i in job.items
+    )
+    day = "2026/2026-03-12"
+    written = {p.relative_to(to).as_posix() for p in to.rglob("*") if p.is_file()}
+    assert written == {
+        "0000/undated/Spring_01.JPG", f"{day}/Spring_02.DNG", f"{day}/Spring_02.JPG", f"{day}/Spring_03.DNG",
+        "0000/undated/FILM.MOV", "0000/undated/T0002.WAV",
+    }  # fmt: skip
+    assert written == {p.relative_to(second).as_posix() for p in second.rglob("*") if p.is_file()}
+    assert all((to / n).read_bytes() == (second / n).read_bytes() for n in written)
+    assert (to / day / "Spring_02.DNG").read_bytes() == (shot / "DCIM" / "100ALDER" / "T0001.DNG").read_bytes()
+    assert hashes(shot / "DCIM" / "100ALDER") == before
+    catalogue = Catalogue(data)
+    with catalogue.read() as session:
+        frames = list(session.scalars(select(Frame)))
+        assert all(f.words == {"caption": "The {name} of spring"} and f.keywords[-1] == "lamp" for f in frames)
+    catalogue.close()
+    # Once more: nothing is in twice, and other files are not written beside themselves.
+    again = import_now(data, "Spring", paths, recipe=how, others=others)
+    assert [i.state for i in again.items] == ["already"] * 3 + ["copied"] * 2
+    assert {p.relative_to(to).as_posix() for p in to.rglob("*") if p.is_file()} == written
+
+
+def test_a_second_copy_that_fails_is_said_and_the_first_stays(
+    shot: Path, data: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    true = imports.copy_in
+
+    def full(path: Path, there: Path, content: str) -> tuple[Path, str]:
+        from tanner.core.errors import WriteFailed
+
+        if "backup" in str(there):
+            raise WriteFailed(there, "the disk is full. Make room and try again.")
+        return true(path, there, content)
+
+    monkeypatch.setattr(imports, "copy_in", full)
+    how = Recipe(copy_to=str(tmp_path / "photos"), second=str(tmp_path / "backup"))
+    path = shot / "DCIM" / "100ALDER" / "T0002.DNG"
+    (item,) = import_now(data, "Spring", [path], recipe=how).items
+    assert item.state == "in" and item.message == "Its second copy failed: the disk is full. Make room and try again."
+    assert (tmp_path / "photos" / "T0002.DNG").exists()
+
+
+def test_room_and_folders_are_looked_at_before_anything_is_copied(
+    shot: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    paths = [f.path for f in find_files(shot)]
+    how = Recipe(copy_to=str(tmp_path / "photos"), second=str(tmp_path / "backup"))
+    check_room(how, paths)
+    size = sum(p.stat().st_size for p in paths)
+    free = recipe.SPARE + 2 * size - 1  # both copies go to one drive here
+    monkeypatch.setattr(recipe.shutil, "disk_usage", lambda _: type("Use", (), {"free": free}))
+    with pytest.raises(TannerError, match=r"GB are needed. Nothing was copied"):
+        check_room(how, paths)
+    with pytest.raises(TannerError, match="where they lie"):
+        check_folders(Recipe(copy_to=str(paths[0].parent)), paths)
+    with pytest.raises(TannerError, match="beside the first"):
+        check_folders(Recipe(copy_to=str(tmp_path), second=f"{tmp_path}/"), paths)
+    with pytest.raises(TannerError, match="needs a first"):
+        check_folders(Recipe(second=str(tmp_path)), paths)
+
+
+def test_cards_are_seen_where_they_are_plugged_in(shot: Path, tmp_path: Path) -> None:
+    media = tmp_path / "media"
+    (media / "ALDER" / "DCIM").mkdir(parents=True)
+    (media / "STICK").mkdir()
+    assert cards([], [media]) == [{"path": str(media / "ALDER"), "name": "ALDER", "opened": False}]
+    found = cards([shot], [media])
+    assert [(c["name"], c["opened"]) for c in found] == [("card", True), ("ALDER", False)]
+    (shot / "DCIM").rename(shot / ".out")
+    assert [c["name"] for c in cards([shot], [media])] == ["ALDER"]

@@ -82,6 +82,38 @@ def test_import_from_the_card_copies(server: Running) -> None:
     assert "where they lie" in error["error"]
 
 
+def test_an_import_is_planned_and_its_recipe_is_kept(server: Running) -> None:
+    shoot = server.post("/api/shoots", {"name": "Recipe"})["id"]
+    card = sorted((server.folder / "card").rglob("*.DNG"))
+    to = server.folder / "photos" / "planned"
+    how = {"copy_to": str(to), "folder": "{year}", "name": "{shoot}", "keywords": ["lamp"]}
+    plan = server.post(f"/api/shoots/{shoot}/import/plan", {**how, "files": [str(f) for f in card]})
+    assert [r["target"] for r in plan["rows"]] == [f"{to}/2026/Recipe.DNG", f"{to}/2026/Recipe-2.DNG"]
+    assert plan["rows"][0]["clash"] == "" and "gets a number" in plan["rows"][1]["clash"] and plan["trouble"] == ""
+    assert not to.exists()
+    server.post(f"/api/shoots/{shoot}/import/plan", {**how, "name": "{nonsense}", "files": [str(card[0])]}, 422)
+    server.post(f"/api/shoots/{shoot}/import/plan", {**how, "second": "/etc", "files": [str(card[0])]}, 403)
+    job = server.post(f"/api/shoots/{shoot}/import", {**how, "files": [str(f) for f in card]})["job"]
+    done = server.until(f"/api/imports/{job}", lambda state: state["stage"] == "done")
+    assert {p.name for p in (to / "2026").iterdir()} == {"Recipe.DNG", "Recipe-2.DNG"} and done["into"] == 2
+    # Only what is new since then comes again.
+    assert server.get(f"/api/imports/{job}?since={done['at']}")["items"] == []
+    assert len(server.get(f"/api/imports/{job}?since=1")["items"]) == 1
+    assert server.get(f"/api/shoots/{shoot}/recipe")["recipe"]["folder"] == "{year}"
+
+
+def test_pictures_are_seen_before_anything_is_brought_in(server: Running) -> None:
+    path = next((server.folder / "card").rglob("T0021.DNG"))
+    for large in ("false", "true"):
+        answer = server.client.get("/api/import/picture", params={"path": str(path), "large": large})
+        assert answer.status_code == 200 and answer.content[:2] == b"\xff\xd8"
+    server.get("/api/import/picture?path=/etc/passwd", 403)
+    found = server.get("/api/cards")["cards"]
+    assert [(c["path"], c["opened"]) for c in found if "card" in c["path"]] == [(str(server.folder / "card"), True)]
+    assert server.post("/api/cards/open", {"path": str(server.folder / "card")})["path"]
+    server.post("/api/cards/open", {"path": "/etc"}, 422)
+
+
 def test_an_import_that_is_not_known(server: Running) -> None:
     assert "no longer known" in server.get("/api/imports/999", 422)["error"]
     assert server.post("/api/imports/999/cancel") == {"cancelled": False}

@@ -1,8 +1,8 @@
 """Brings files in: finds them, tells which are in already (by content), copies with a check, adds frames."""
 
 import os
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Container, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -17,14 +17,25 @@ from tanner.core.output.files import TEMPORARY, copy_verified, file_hash
 from tanner.core.raw.reader import FINISHED, RAW
 
 MOST_FILES = 20_000
+OTHERS = frozenset(
+    [".wav", ".mp3", ".m4a", ".aac", ".mp4", ".mov", ".avi", ".mts", ".m4v", ".mpg", ".txt", ".pdf", ".gpx", ".csv"]
+)
+"""Endings of sound, video and notes: listed, and copied along where that is asked for."""
 
 
 @dataclass(frozen=True)
 class Found:
-    """A file that could be brought in."""
+    """A file that could be brought in.
+
+    Attributes:
+        when: seconds since 1970 at which it was last written: a card's files were written as they were taken.
+        companions: finished pictures of the same shot beside a raw file.
+    """
 
     path: Path
     bytes: int
+    when: float = 0.0
+    companions: tuple[Path, ...] = ()
 
 
 def find_files(folder: Path) -> list[Found]:
@@ -33,28 +44,46 @@ def find_files(folder: Path) -> list[Found]:
     Raises:
         TannerError: the folder cannot be read.
     """
+    return sorted(_walk(folder, FINISHED | RAW), key=lambda f: str(f.path))
+
+
+def find_others(folder: Path) -> list[Found]:
+    """Sound, video and notes in a folder and below it, by path."""
+    return sorted(_walk(folder, OTHERS), key=lambda f: str(f.path))
+
+
+def shots(files: Sequence[Found]) -> list[Found]:
+    """Raw files with the finished pictures of the same shot, which have the same name but for the ending, as their companions."""
+    raws = {(f.path.parent, f.path.stem.casefold()): f for f in files if f.path.suffix.lower() in RAW}
+    beside: dict[Path, list[Path]] = {}
+    for file in files:
+        raw = raws.get((file.path.parent, file.path.stem.casefold()))
+        if raw is not None and file.path.suffix.lower() in FINISHED:
+            beside.setdefault(raw.path, []).append(file.path)
+    taken = {p for each in beside.values() for p in each}
+    return [replace(f, companions=tuple(beside.get(f.path, ()))) for f in files if f.path not in taken]
+
+
+def _walk(folder: Path, kinds: Container[str]) -> Iterator[Found]:
     if not folder.is_dir():
         raise TannerError(f"{folder}: is no folder that can be read. Is the drive connected?")
-    return sorted(_walk(folder), key=lambda f: str(f.path))
-
-
-def _walk(folder: Path) -> Iterator[Found]:
     count = 0
     for base, folders, names in os.walk(folder, onerror=None, followlinks=False):
         folders[:] = [f for f in folders if not f.startswith(".")]
         for name in names:
             path = Path(base) / name
             kind = path.suffix.lower()
-            if name.startswith((".", TEMPORARY)) or kind not in FINISHED | RAW or path.is_symlink():
+            if name.startswith((".", TEMPORARY)) or kind not in kinds or path.is_symlink():
                 continue
             try:
-                size = path.stat().st_size
+                state = path.stat()
+                size, when = state.st_size, state.st_mtime
             except OSError:
-                size = 0
+                size, when = 0, 0.0
             count += 1
             if count > MOST_FILES:
                 raise TannerError(f"{folder}: more than {MOST_FILES} pictures. Choose a folder further down.")
-            yield Found(path, size)
+            yield Found(path, size, when)
 
 
 def known_contents(session: Session, shoot_id: int) -> dict[str, str]:
@@ -63,14 +92,13 @@ def known_contents(session: Session, shoot_id: int) -> dict[str, str]:
     return dict(session.execute(query).all())
 
 
-def copy_in(path: Path, folder: Path, content: str) -> tuple[Path, str]:
+def copy_in(path: Path, there: Path, content: str) -> tuple[Path, str]:
     """Copy a file from a card, with its checksum compared on both sides; see `copy_verified`.
 
     Args:
-        content: the file's SHA-256. A copy of that content that lies there already is used: a program that was ended
+        there: where it goes; content: the file's SHA-256. A copy of that content that lies there already is used: a program that was ended
             before it could say so has made it.
     """
-    there = folder / path.name
     if there.is_file() and not there.is_symlink() and not there.samefile(path) and file_hash(there) == content:
         return there, content
     return copy_verified(path, there)
@@ -84,6 +112,7 @@ def add_frame(
     facts: dict[str, Any],
     *,
     keywords: Sequence[str] = (),
+    words: Mapping[str, str] | None = None,
 ) -> int | None:
     """Add one frame from its facts, or bring the one back that was taken out; None when its content is in already."""
     fields = fields_of(facts)
@@ -104,6 +133,7 @@ def add_frame(
             name=path.name,
             content=content,
             **fields,
+            words={k: v for k, v in (words or {}).items() if v},
             keywords=list(dict.fromkeys([*fields["facts"]["keywords"], *(k.strip() for k in keywords if k.strip())])),
         )
         session.add(frame)

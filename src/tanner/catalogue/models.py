@@ -35,6 +35,7 @@ class Shoot(Base):
         sidecars: development is written to XMP files beside the originals.
         words: what is said of all its frames, by fields of `core.output.words` (author and rights stand apart).
         away: put away, so that the list of shoots is short; nothing else changes.
+        recipe: how its files came in last, see `jobs.bring_in.recipe`.
     """
 
     __tablename__ = "shoot"
@@ -47,6 +48,7 @@ class Shoot(Base):
     sidecars: Mapped[bool] = mapped_column(default=False)
     words: Mapped[dict[str, Any]] = mapped_column(default=dict)
     away: Mapped[bool] = mapped_column(default=False)
+    recipe: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class FrameSet(Base):

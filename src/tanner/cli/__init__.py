@@ -10,6 +10,7 @@ from tanner.cli import (
     deliver,
     develop,
     find,
+    importing,
     lens,
     lineup,
     mask,
@@ -40,13 +41,14 @@ for command in (
     serve.serve,
 ):  # fmt: skip
     app.command()(command)
-app.command("import")(catalogue.import_files)
+app.command("import")(importing.import_files)
 of_catalogue.command("check")(catalogue.check_catalogue)
 of_catalogue.command("backup")(catalogue.back_up)
 of_catalogue.command("restore")(catalogue.restore)
 of_catalogue.command("compact")(catalogue.compact)
 of_studio.command()(studio.demo)
 of_studio.command()(studio.shoot)
+of_studio.command()(studio.card)
 
 
 def main() -> None:

@@ -1,4 +1,4 @@
-"""`tanner catalogue check|backup|restore|compact` and `tanner import`."""
+"""`tanner catalogue check|backup|restore|compact`."""
 
 import json
 from pathlib import Path
@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from tanner.cli.common import DATA, FAILED, DataFolder, Json, fail, say
+from tanner.cli.common import DATA, FAILED, DataFolder, Json, fail
 
 
 def check_catalogue(
@@ -84,37 +84,3 @@ def _there(data: Path) -> Path:
     if not (folder / health.NAME).exists():
         raise fail(f"there is no catalogue in {folder}.", FAILED)
     return folder
-
-
-def import_files(
-    files: Annotated[list[Path], typer.Argument(help="Files, or folders with files.", metavar="FILE...")],
-    shoot: Annotated[str, typer.Option(help="Name of the shoot; made when there is none of that name.")],
-    copy_to: Annotated[Path | None, typer.Option(help="Copy them here, each copy compared with its original.")] = None,
-    keyword: Annotated[list[str] | None, typer.Option(help="Keyword; may be given again.")] = None,
-    rules: Annotated[bool, typer.Option("--rules", help="Put presets on by the rules that are kept.")] = False,
-    data: DataFolder = DATA,
-    as_json: Json = False,
-) -> None:
-    """Bring files into a shoot, where they lie or as checked copies."""
-    from tanner.catalogue.importing import find_files
-    from tanner.jobs.bring_in.imports import import_now
-
-    paths: list[Path] = []
-    for path in files:
-        paths += [f.path for f in find_files(path)] if path.is_dir() else [path.absolute()]
-    if not paths:
-        raise fail("there are no pictures in these folders.", FAILED)
-    to = copy_to.absolute() if copy_to else None
-    job = import_now(data.expanduser(), shoot, paths, to, keyword or [], rules=rules)
-    for item in job.items:
-        if as_json:
-            typer.echo(json.dumps(item.as_dict()))
-        elif item.state == "failed":
-            say(f"{item.path.name}: {item.message}")
-        else:
-            said = "brought in" if item.state == "in" else item.message
-            typer.echo(f"{item.path.name}  {said}{'; ' + item.message if item.state == 'in' and item.message else ''}")
-    if job.ruled and not as_json:
-        typer.echo(job.ruled)
-    if any(i.state == "failed" for i in job.items):
-        raise typer.Exit(1)

@@ -34,3 +34,18 @@ def shoot(
         raise fail("--every lies between 0s and 3600s")
     written = drop_frames(into, seconds, count, scene)
     typer.echo(f"{len(written)} frames are in {into}")
+
+
+def card(
+    what: Annotated[str, typer.Argument(help="in or out.", metavar="in|out")],
+    into: Annotated[Path, typer.Option(help="Folder of the demo.")] = Path("build/demo"),
+) -> None:
+    """Plug the demo's simulated card in, or pull it out."""
+    there, away = into / "card" / "DCIM", into / "card" / ".pulled-out"
+    if what not in ("in", "out"):
+        raise fail("the card goes in or out")
+    source, target = (away, there) if what == "in" else (there, away)
+    if not source.is_dir():
+        raise fail(f"the card is {what} already, or there is no demo in {into}")
+    source.rename(target)
+    typer.echo(f"The card is {what}.")

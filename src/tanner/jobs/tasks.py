@@ -61,20 +61,8 @@ def embedded_preview(path: str) -> bytes | None:
     """The JPEG that the camera put into a raw file, made small; None when there is none."""
     if Path(path).suffix.lower() not in RAW:
         return None
-    import rawpy
-    from PIL import Image, ImageOps
-
     try:
-        with rawpy.imread(path) as raw:
-            thumb = raw.extract_thumb()
-        if thumb.format != rawpy.ThumbFormat.JPEG:
-            return None
-        with Image.open(io.BytesIO(thumb.data)) as image:
-            small = ImageOps.exif_transpose(image).convert("RGB")
-            small.thumbnail((PREVIEW, PREVIEW))
-            out = io.BytesIO()
-            small.save(out, "JPEG", quality=82)
-            return out.getvalue()
+        return _small(_embedded(path))
     except Exception:  # no preview, or one that cannot be read: the rendered one follows
         return None
 
@@ -85,27 +73,50 @@ QUICK = 1000
 
 def quick_preview(path: str) -> bytes | None:
     """The JPEG that the camera put into a raw file, as it is; None where there is none, or it is small."""
-    if Path(path).suffix.lower() not in RAW:
-        return None
-    import rawpy
+    return file_preview(path, large=True, least=QUICK) if Path(path).suffix.lower() in RAW else None
+
+
+def file_preview(path: str, large: bool, least: int = 0) -> bytes | None:
+    """The picture that is in a file, upright, as JPEG: small, or as large as it is there; None without one."""
     from PIL import Image, ImageOps
 
     try:
-        with rawpy.imread(path) as raw:
-            thumb = raw.extract_thumb()
-        if thumb.format != rawpy.ThumbFormat.JPEG:
-            return None
-        data: bytes = thumb.data
+        data = _embedded(path) if Path(path).suffix.lower() in RAW else Path(path).read_bytes()
+        if not large:
+            return _small(data)
         with Image.open(io.BytesIO(data)) as image:
-            if max(image.size) < QUICK:
+            if max(image.size) < least:
                 return None
-            if image.getexif().get(0x0112, 1) == 1:
+            if image.format == "JPEG" and image.getexif().get(0x0112, 1) == 1:
                 return data
             out = io.BytesIO()
             ImageOps.exif_transpose(image).convert("RGB").save(out, "JPEG", quality=85)
             return out.getvalue()
-    except Exception:  # no preview, or one that cannot be read: the rendered one follows
+    except Exception:  # no picture, or one that cannot be read: told by its absence
         return None
+
+
+def _embedded(path: str) -> bytes:
+    import rawpy
+
+    with rawpy.imread(path) as raw:
+        thumb = raw.extract_thumb()
+    if thumb.format != rawpy.ThumbFormat.JPEG:
+        raise ValueError("no JPEG")
+    data: bytes = thumb.data
+    return data
+
+
+def _small(data: bytes) -> bytes:
+    from PIL import Image, ImageOps
+
+    with Image.open(io.BytesIO(data)) as image:
+        image.draft("RGB", (PREVIEW, PREVIEW))  # a large JPEG is decoded at a fraction of its size
+        small = ImageOps.exif_transpose(image).convert("RGB")
+        small.thumbnail((PREVIEW, PREVIEW))
+        out = io.BytesIO()
+        small.save(out, "JPEG", quality=82)
+        return out.getvalue()
 
 
 HINTS = 1

@@ -1,6 +1,6 @@
 """The system's trash, by the freedesktop.org Trash specification 1.0: files are moved into it and brought back.
 
-Source: https://specifications.freedesktop.org/trash-spec/1.0 ; section numbers below are its own. Nothing is deleted here.
+Source: trashspec; headings of it are named below. Nothing is deleted here.
 """
 
 import errno

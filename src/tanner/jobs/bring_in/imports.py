@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import select
 
 from tanner.catalogue.alternates import add_alternate
-from tanner.catalogue.importing import add_frame, copy_in, known_contents
+from tanner.catalogue.importing import Found, add_frame, copy_in, known_contents, shots
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import WITH_GONE, Frame, Shoot
 from tanner.catalogue.resolver import Resolver
@@ -21,8 +21,10 @@ from tanner.catalogue.sidecars import alternates_for_import, read_for_import, se
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import FileError, TannerError
 from tanner.core.output.files import file_hash
+from tanner.core.raw.reader import FINISHED
 from tanner.core.series.preset import StoredMatch
 from tanner.core.small import SMALL
+from tanner.jobs.bring_in.recipe import Recipe
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.pictures import Pictures, wish_for
 from tanner.jobs.tasks import embedded_preview, read_facts
@@ -31,12 +33,20 @@ from tanner.jobs.workers import Workers
 
 @dataclass
 class Item:
-    """One file of an import. States: waiting, working, in, already, failed, left."""
+    """One file of an import. States: waiting, working, in, copied (no picture, or a companion), already, failed, left.
+
+    Attributes:
+        number: its place in the import, from 1; companions: files that are copied with it; other: it is no picture.
+    """
 
     path: Path
+    number: int = 1
+    companions: tuple[Path, ...] = ()
+    other: bool = False
     state: str = "waiting"
     message: str = ""
     frame_id: int | None = None
+    changed: int = 0
 
     def as_dict(self) -> dict[str, Any]:
         return {
@@ -58,29 +68,43 @@ class ImportJob:
 
     shoot_id: int
     items: list[Item]
-    copy_to: Path | None = None
-    keywords: tuple[str, ...] = ()
+    recipe: Recipe = field(default_factory=Recipe)
+    shoot_name: str = ""
     stage: str = "files"  # files, pictures, matching, done
     cancelled: threading.Event = field(default_factory=threading.Event)
-    rules: bool = False
     ruled: str = ""
     with_sidecar: set[int] = field(default_factory=set)
     busy: dict[str, threading.Event] = field(default_factory=dict)
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    changes: int = 0
+
+    def touch(self, item: Item) -> None:
+        """An item changed: who asks for what is new is told of it."""
+        with self.lock:
+            self.changes += 1
+            item.changed = self.changes
 
     @property
     def done(self) -> int:
         """Files that are dealt with, well or not."""
         return sum(i.state not in ("waiting", "working") for i in self.items)
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self, since: int = 0) -> dict[str, Any]:
+        """How far it is, with the items that changed after `since`."""
+        with self.lock:
+            changed, at = [i for i in self.items if i.changed > since], self.changes
         return {
+            "at": at,
+            "into": sum(i.state == "in" for i in self.items),
+            "already": sum(i.state == "already" for i in self.items),
+            "failed": sum(i.state == "failed" for i in self.items),
             "stage": self.stage,
             "total": len(self.items),
             "done": self.done,
             "cancelled": self.cancelled.is_set(),
             "ruled": self.ruled,
             "sidecars": len(self.with_sidecar),
-            "items": [i.as_dict() for i in self.items],
+            "items": [i.as_dict() for i in (changed if since else self.items)],
         }
 
 
@@ -99,13 +123,17 @@ class Importer:
         self,
         shoot_id: int,
         paths: Sequence[Path],
-        copy_to: Path | None = None,
-        keywords: Sequence[str] = (),
-        rules: bool = False,
+        recipe: Recipe | None = None,
+        others: Sequence[Path] = (),
     ) -> int:
-        """Queue an import; its number serves to ask for progress."""
+        """Queue an import; its number serves to ask for progress.
+
+        Args:
+            others: sound, video and notes that are copied along.
+        """
         self._next += 1
-        job = ImportJob(shoot_id, [Item(p) for p in paths], copy_to, tuple(keywords), rules=rules)
+        recipe = recipe or Recipe()
+        job = ImportJob(shoot_id, items_of(paths, recipe, others), recipe)
         self.jobs[self._next] = job
         self._queue.submit(self.run, job)
         return self._next
@@ -114,6 +142,8 @@ class Importer:
         """Do an import to its end."""
         with self._catalogue.read() as session:
             known = known_contents(session, job.shoot_id)
+            shoot = session.get(Shoot, job.shoot_id)
+            job.shoot_name = shoot.name if shoot else ""
         with ThreadPoolExecutor(2, thread_name_prefix="import-file") as pool:
             list(pool.map(lambda item: self._one(job, item, known), job.items))
         job.stage = "pictures"
@@ -135,7 +165,7 @@ class Importer:
                 resolver = Resolver(session, job.shoot_id)
                 stored = resolver.shoot.preset.get("match")
                 wanted = [(StoredMatch(**stored), resolver.shoot.preset["name"], new)] if stored and new else []
-                if job.rules:
+                if job.recipe.rules:
                     action, presets = apply_rules(session, resolver, frames, self._library)
                     wanted += [(p.match, p.name, ids) for p, ids in presets if p.match]
                     job.ruled = "presets were put on by the rules" if action else "no rule fitted"
@@ -166,8 +196,15 @@ class Importer:
             item.state, item.message = "failed", str(error)
         except Exception as error:  # told beside the file; the others go on
             item.state, item.message = "failed", f"could not be brought in ({error!r})."
+        finally:
+            job.touch(item)
 
     def _bring_in(self, job: ImportJob, item: Item, known: dict[str, str]) -> None:
+        if item.other:
+            target = job.recipe.target(item.path, job.recipe.values(item.path, None, item.number, job.shoot_name))
+            self._copied(job.recipe, item.path, target.with_name(item.path.name), item)
+            item.state = "copied"
+            return
         content = file_hash(item.path)
         while True:
             with self._contents_lock:
@@ -186,11 +223,18 @@ class Importer:
             facts = self._workers.submit(read_facts, str(item.path)).result()
             path = item.path
             sidecar, mark, trouble = read_for_import(item.path)
-            if job.copy_to:
-                path, copied = copy_in(item.path, job.copy_to, content)
-                if copied != content:
-                    raise TannerError("changed while it was copied. Import it again.")
-            frame_id = add_frame(self._catalogue, job.shoot_id, path, content, facts, keywords=job.keywords)
+            said: list[str] = []
+            if job.recipe.copy_to:
+                path, said = self._copies(job, item, content, facts)
+            frame_id = add_frame(
+                self._catalogue,
+                job.shoot_id,
+                path,
+                content,
+                facts,
+                keywords=job.recipe.keywords,
+                words=job.recipe.words,
+            )
             with self._contents_lock:
                 known[content] = item.path.name
         finally:
@@ -200,11 +244,11 @@ class Importer:
         if frame_id is None:
             item.state, item.message = "already", "is in already"
             return
-        item.frame_id, item.state, item.message = frame_id, "in", trouble
+        item.frame_id, item.state, item.message = frame_id, "in", " ".join(filter(None, [trouble, *said]))
         if sidecar:
             job.with_sidecar.add(frame_id)
             with self._catalogue.write() as session:
-                take_over(session.get_one(Frame, frame_id), sidecar, "" if job.copy_to else mark)
+                take_over(session.get_one(Frame, frame_id), sidecar, "" if job.recipe.copy_to else mark)
         self._bring_alternates(job, item, frame_id)
         small = self._workers.submit(embedded_preview, str(path)).result()
         if small:
@@ -213,6 +257,43 @@ class Importer:
             frame = session.get(Frame, frame_id)
             if frame:
                 self._pictures.want([wish_for(Resolver(session, job.shoot_id), frame)])
+
+    def _copies(self, job: ImportJob, item: Item, content: str, facts: dict[str, Any]) -> tuple[Path, list[str]]:
+        """The checked copy of a file, with its companions and the second ones; what of these could not be copied is said."""
+        recipe = job.recipe
+        target = recipe.target(item.path, recipe.values(item.path, facts, item.number, job.shoot_name))
+        path, copied = copy_in(item.path, target, content)
+        if copied != content:
+            raise TannerError("changed while it was copied. Import it again.")
+        said = [self._second(recipe, item.path, path)]
+        for companion in item.companions:
+            # Named as the frame is named now, so that they stay together.
+            said.append(self._copied(recipe, companion, path.with_suffix(companion.suffix)))
+        return path, [s for s in said if s]
+
+    def _copied(self, recipe: Recipe, source: Path, target: Path, item: Item | None = None) -> str:
+        """Copy a file that is no frame, unless it lies there already; what went wrong, or raised for an item of its own."""
+        try:
+            path, _ = copy_in(source, target, file_hash(source))
+        except TannerError as error:
+            if item is not None:
+                raise
+            return f"{source.name}: {error.reason if isinstance(error, FileError) else error}"
+        said = self._second(recipe, source, path)
+        if item is not None:
+            item.message = said
+        return said
+
+    def _second(self, recipe: Recipe, source: Path, first: Path) -> str:
+        """The second copy, at the same place below its folder; what went wrong, in words: the first stays."""
+        if not recipe.second:
+            return ""
+        try:
+            there = Path(recipe.second) / first.relative_to(recipe.copy_to)
+            copy_in(source, there, file_hash(first))
+        except (TannerError, ValueError) as error:
+            return f"Its second copy failed: {error.reason if isinstance(error, FileError) else error}"
+        return ""
 
     def _bring_alternates(self, job: ImportJob, item: Item, frame_id: int) -> None:
         """Alternates that sidecars beside the file tell of."""
@@ -224,7 +305,7 @@ class Importer:
                 )
                 made = session.scalar(query, execution_options=WITH_GONE) or add_alternate(session, source, number)
                 made.gone, made.path, made.set_id = False, source.path, None
-                take_over(made, sidecar, "" if job.copy_to else mark)
+                take_over(made, sidecar, "" if job.recipe.copy_to else mark)
                 job.with_sidecar.add(made.id)
 
     def finish_interrupted(self) -> None:
@@ -253,20 +334,46 @@ class Importer:
         self._queue.shutdown(wait=False, cancel_futures=True)
 
 
+def items_of(paths: Sequence[Path], recipe: Recipe, others: Sequence[Path] = ()) -> list[Item]:
+    """The files of an import: raw files with their companions, as the recipe wants them, then what is no picture."""
+    found = [Found(p, 0) for p in paths]
+    if recipe.companions != "apart":
+        # Only what is beside them counts, whether it was named or not.
+        beside = [Found(p, 0) for path in {p.parent for p in paths} for p in _pictures_in(path)]
+        groups = {f.path: f.companions for f in shots(list({f.path: f for f in [*found, *beside]}.values()))}
+        found = [Found(p, 0, companions=groups[p]) for p in paths if p in groups]
+    keep = recipe.companions == "with"
+    items = [Item(f.path, n, f.companions if keep else ()) for n, f in enumerate(found, 1)]
+    return items + [Item(p, n, other=True) for n, p in enumerate(others if recipe.copy_to else (), len(items) + 1)]
+
+
+def _pictures_in(folder: Path) -> list[Path]:
+    try:
+        return [
+            p for p in folder.iterdir() if p.suffix.lower() in FINISHED and not p.name.startswith(".") and p.is_file()
+        ]
+    except OSError:
+        return []
+
+
 def import_now(
     data: Path,
     shoot_name: str,
     paths: Sequence[Path],
-    copy_to: Path | None,
-    keywords: Sequence[str],
+    copy_to: Path | None = None,
+    keywords: Sequence[str] = (),
     workers: Workers | None = None,
     rules: bool = False,
+    recipe: Recipe | None = None,
+    others: Sequence[Path] = (),
 ) -> ImportJob:
     """Bring files into a shoot by name, and wait for the end: the command line's way.
 
     Args:
         workers: processes that are there already; they stay.
+        recipe: in place of copy_to, keywords and rules.
     """
+    recipe = recipe or Recipe(copy_to=str(copy_to or ""), keywords=list(keywords), rules=rules)
     catalogue = Catalogue(data)
     if workers is None:
         SMALL.folder = data / "small"
@@ -282,7 +389,7 @@ def import_now(
                 session.flush()
             shoot.away = False  # who brings frames into it wants to see it
             shoot_id = shoot.id
-        job = ImportJob(shoot_id, [Item(p) for p in paths], copy_to, tuple(keywords), rules=rules)
+        job = ImportJob(shoot_id, items_of(paths, recipe, others), recipe)
         importer.run(job)
         return job
     finally:

@@ -21,6 +21,7 @@ from tanner.core.errors import TannerError
 from tanner.core.output.files import write_whole
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.bring_in.imports import Importer, ImportJob
+from tanner.jobs.bring_in.recipe import Recipe
 from tanner.jobs.delivery.deliveries import Deliveries
 
 log = logging.getLogger(__name__)
@@ -153,8 +154,8 @@ class Watching:
 
     def _take(self, watch: Watch, paths: list[Path], stopped: Callable[[], bool]) -> None:
         """Bring files in, and hand their frames to the delivery."""
-        copy_to = Path(watch.copy_to) if watch.copy_to else None
-        number = self._importer.start(watch.shoot_id, paths, copy_to, watch.keywords, rules=watch.rules)
+        recipe = Recipe(copy_to=watch.copy_to, keywords=watch.keywords, rules=watch.rules, companions="apart")
+        number = self._importer.start(watch.shoot_id, paths, recipe)
         job: ImportJob = self._importer.jobs[number]
         while job.stage != "done":
             if stopped() and job.cancelled.is_set():

@@ -1,27 +1,41 @@
 """The Import page's data: folders, the files in them, which are in already, the running job."""
 
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 from fastapi import APIRouter
-from pydantic import BaseModel, ConfigDict, Field
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from sqlalchemy import select
 
-from tanner.catalogue.importing import find_files, known_contents
+from tanner.catalogue.importing import Found, find_files, find_others, known_contents, shots
+from tanner.catalogue.models import Shoot
+from tanner.catalogue.originals import stamp_of
 from tanner.core.errors import FileError, NotAllowed, TannerError
 from tanner.core.output.files import file_hash
+from tanner.core.output.naming import Taken
+from tanner.core.raw.facts import FrameFacts
+from tanner.core.raw.reader import read
+from tanner.jobs.bring_in.cards import cards
+from tanner.jobs.bring_in.recipe import Recipe, check_folders, check_room
+from tanner.jobs.tasks import file_preview
 from tanner.web.api.common import WithServices
+from tanner.web.api.shoots import shoot_of
+from tanner.web.serving.services import Services
 
 router = APIRouter(prefix="/api", tags=["import"])
 
 
-class Start(BaseModel):
-    """Files to bring in; `copy_to` empty takes them where they lie."""
+class Start(Recipe):
+    """Files to bring in and how; `copy_to` empty takes them where they lie. `extra`: sound, video and notes to copy along."""
 
-    model_config = ConfigDict(extra="forbid")
     files: list[str] = Field(min_length=1, max_length=20_000)
-    copy_to: str = ""
-    keywords: list[str] = Field(default=[], max_length=50)
-    rules: bool = False
+    extra: list[str] = Field(default=[], max_length=20_000)
+
+    @property
+    def recipe(self) -> Recipe:
+        return Recipe.model_validate(self.model_dump(exclude={"files", "extra"}))
 
 
 @router.get("/folders")
@@ -32,22 +46,114 @@ def folders(services: WithServices, path: str = "") -> dict[str, Any]:
 
 @router.get("/shoots/{shoot_id}/found")
 def found(shoot_id: int, path: str, services: WithServices) -> dict[str, Any]:
-    """The pictures below a folder. Which are in already is asked file by file, as it takes reading them."""
+    """The pictures below a folder, raw files with their companions, and what else lies there.
+
+    Which are in already is asked file by file, as it takes reading them.
+    """
     folder = services.folders.allow(path)
-    files = find_files(folder)
+    pictures = find_files(folder)
+
+    def row(file: Found) -> dict[str, Any]:
+        return {
+            "path": str(file.path),
+            "name": file.path.name,
+            "under": str(file.path.parent.relative_to(folder)),
+            "bytes": file.bytes,
+            "when": file.when,
+            "companions": [p.name for p in file.companions],
+        }
+
     return {
         "folder": str(folder),
         "card": any(part == "DCIM" for part in folder.parts) or (folder / "DCIM").is_dir(),
-        "files": [
-            {
-                "path": str(f.path),
-                "name": f.path.name,
-                "under": str(f.path.parent.relative_to(folder)),
-                "bytes": f.bytes,
-            }
-            for f in files
-        ],
+        "files": [row(f) for f in shots(pictures)],
+        "apart": [row(f) for f in pictures],
+        "others": [row(f) for f in find_others(folder)],
     }
+
+
+@router.get("/cards")
+def cards_now(services: WithServices) -> dict[str, Any]:
+    """Cards of cameras that are plugged in now, in opened folders and where the system shows media."""
+    return {"cards": cards(services.folders.roots)}
+
+
+class Card(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    path: str = Field(min_length=1, max_length=2000)
+
+
+@router.post("/cards/open")
+def open_card(body: Card, services: WithServices) -> dict[str, Any]:
+    """Open the folder of a card that is plugged in, until Tanner ends; nothing else can be opened so."""
+    there = next((c for c in cards(services.folders.roots) if c["path"] == body.path), None)
+    if there is None:
+        raise TannerError("This card is no longer there. Plug it in again.")
+    if not there["opened"]:
+        services.folders.roots.append(Path(body.path))
+    return {"path": body.path}
+
+
+@router.get("/import/picture", response_model=None)
+def import_picture(path: str, services: WithServices, large: bool = False) -> Response:
+    """The picture that is in a file, before anything is brought in: small, or as large as it is there."""
+    file = services.folders.allow(path)
+    data = file_preview(str(file), large)
+    if data is None:
+        return Response(status_code=404, headers={"cache-control": "no-store"})
+    return Response(data, media_type="image/jpeg", headers={"cache-control": "private, max-age=3600"})
+
+
+@lru_cache(maxsize=20_000)
+def _facts(path: str, stamp: str) -> FrameFacts | None:
+    """What a file says of itself, remembered while it stays the same."""
+    try:
+        return read(Path(path), pixels=False).facts
+    except TannerError:
+        return None
+
+
+@router.post("/shoots/{shoot_id}/import/plan")
+def plan(shoot_id: int, body: Start, services: WithServices) -> dict[str, Any]:
+    """Where every file would go and under which name, names that clash, and whether there is room; nothing is written."""
+    with services.catalogue.read() as session:
+        shoot = shoot_of(session, shoot_id).name
+    _allowed(body, services)
+    recipe, taken = body.recipe, Taken()
+    rows = []
+    for number, text in enumerate(body.files, 1):
+        path = services.folders.allow(text)
+        values = recipe.values(path, _facts(str(path), stamp_of(path)), number, shoot)
+        wanted = recipe.target(path, values)
+        target = taken.free(wanted, there=True)
+        taken.add([target])
+        clash = "" if target == wanted else "another file is called so: it gets a number"
+        rows.append({"name": path.name, "target": str(target), "clash": clash, "remarks": recipe.remarks(values)})
+    trouble = ""
+    try:
+        check_room(recipe, [Path(f) for f in (*body.files, *body.extra)])
+    except TannerError as error:
+        trouble = str(error)
+    return {"rows": rows, "trouble": trouble}
+
+
+@router.get("/shoots/{shoot_id}/recipe")
+def recipe_of(shoot_id: int, services: WithServices) -> dict[str, Any]:
+    """How files came into this shoot last; a new shoot's is that of the newest that has one."""
+    with services.catalogue.read() as session:
+        own = shoot_of(session, shoot_id).recipe
+        if not own:
+            query = select(Shoot.recipe).where(Shoot.recipe != {}).order_by(Shoot.created.desc()).limit(1)
+            own = session.scalar(query) or {}
+    try:
+        return {"recipe": Recipe.model_validate(own).model_dump()}
+    except ValidationError:  # of another version
+        return {"recipe": Recipe().model_dump()}
+
+
+def _allowed(body: Recipe, services: Services) -> None:
+    for folder in filter(None, (body.copy_to, body.second)):
+        services.folders.allow(folder)
 
 
 class Check(BaseModel):
@@ -73,23 +179,25 @@ def known(shoot_id: int, body: Check, services: WithServices) -> dict[str, Any]:
 
 @router.post("/shoots/{shoot_id}/import")
 def start(shoot_id: int, body: Start, services: WithServices) -> dict[str, Any]:
-    """Begin to bring files in; a job that is asked for by its number."""
+    """Begin to bring files in; a job that is asked for by its number. How is kept with the shoot for next time."""
     paths = [services.folders.allow(f) for f in body.files]
-    copy_to: Path | None = None
-    if body.copy_to:
-        copy_to = services.folders.allow(body.copy_to)
-        if any(copy_to == p.parent for p in paths):
-            raise TannerError("Files cannot be copied to where they lie. Choose another folder.")
-    return {"job": services.importer.start(shoot_id, paths, copy_to, body.keywords, body.rules)}
+    others = [services.folders.allow(f) for f in body.extra]
+    _allowed(body, services)
+    recipe = body.recipe
+    check_folders(recipe, [*paths, *others])
+    check_room(recipe, [*paths, *others])
+    with services.catalogue.write() as session:
+        shoot_of(session, shoot_id).recipe = recipe.model_dump()
+    return {"job": services.importer.start(shoot_id, paths, recipe, others)}
 
 
 @router.get("/imports/{job_id}")
-def progress(job_id: int, services: WithServices) -> dict[str, Any]:
-    """How far an import is, file by file."""
+def progress(job_id: int, services: WithServices, since: int = 0) -> dict[str, Any]:
+    """How far an import is, and the files whose state changed after `since`, which an answer's `at` is for the next."""
     job = services.importer.jobs.get(job_id)
     if job is None:
         raise TannerError("This import is no longer known. What it brought in is in the Sheet.")
-    return {**job.as_dict(), "pending": services.pictures.pending}
+    return {**job.as_dict(max(since, 0)), "pending": services.pictures.pending}
 
 
 @router.post("/imports/{job_id}/cancel")

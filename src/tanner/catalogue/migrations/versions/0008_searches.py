@@ -84,6 +84,7 @@ def _named(table: str, *columns: sa.Column, **foreign: str) -> None:
 
 def upgrade() -> None:
     op.add_column('frame', sa.Column('measured', sa.JSON(), nullable=False, server_default='{}'))
+    op.add_column('shoot', sa.Column('recipe', sa.JSON(), nullable=False, server_default='{}'))
     op.add_column('frame', sa.Column('trashed', sa.JSON(), nullable=False, server_default='[]'))
     op.create_index('ix_delivery_item_frame_state', 'delivery_item', ['frame_id', 'state'])
     whole, some, text = sa.Integer, sa.Float, sa.String
@@ -168,5 +169,6 @@ def downgrade() -> None:
     for table in ('gathered', 'collection', 'standing_search', 'keyword', 'frame_keyword', 'frame_facet'):
         op.drop_table(table)
     op.drop_index('ix_delivery_item_frame_state', 'delivery_item')
+    op.drop_column('shoot', 'recipe')
     op.drop_column('frame', 'trashed')
     op.drop_column('frame', 'measured')

@@ -1,12 +1,13 @@
-// Import: from which folder, which files, to where and how; then the running job.
+// Import: from which folder or card, which frames, to where and how; then the running job.
 import { get, post, remove } from "./api.js";
 import { byId, el, plural, size } from "./dom.js";
+import { Picker } from "./import-grid.js";
 import { said } from "./ruling.js";
-import { shootId, tell, trying } from "./shell.js";
+import { shootId, tell, trying, useKeys } from "./shell.js";
 
-const state = { folder: "", files: [], chosen: new Set(), known: new Map(), loading: 0 };
-
+const state = { folder: "", found: null, loading: 0 };
 const leaf = (path) => path.split("/").filter(Boolean).pop() || path;
+const picker = new Picker({ host: byId("files"), count });
 
 async function open(path) {
   const list = await trying(() => get(`/api/folders?path=${encodeURIComponent(path)}`));
@@ -20,10 +21,9 @@ async function open(path) {
   );
   if (list.up !== null) rows.unshift(el("li", {}, el("button", { type: "button", text: "Up", onclick: () => open(list.up) })));
   byId("folders").replaceChildren(...rows);
-  const datalist = byId("copy-folders");
   if (!list.path) {
     state.roots = list.folders;
-    datalist.replaceChildren(...list.folders.map((f) => el("option", { value: f })));
+    byId("copy-folders").replaceChildren(...list.folders.map((f) => el("option", { value: f })));
   }
   byId("watch-go").disabled = !list.path;
   await look();
@@ -31,108 +31,149 @@ async function open(path) {
 
 async function look() {
   const round = ++state.loading;
-  state.files = [];
-  state.chosen.clear();
-  state.known.clear();
-  draw();
+  state.found = null;
+  picker.show([]);
+  byId("nothing").hidden = false;
+  byId("nothing").textContent = state.folder ? "Looking …" : "Choose a folder or a card on the left.";
   if (!state.folder) return;
-  byId("found").textContent = "Looking …";
   const found = await trying(() => get(`/api/shoots/${shootId}/found?path=${encodeURIComponent(state.folder)}`));
   if (!found || round !== state.loading) return;
-  state.files = found.files;
-  for (const file of found.files) state.chosen.add(file.path);
+  state.found = found;
   if (found.card) {
     document.querySelector('[name=mode][value="copy"]').checked = true;
     const away = (state.roots || []).find((r) => !found.folder.startsWith(r));
     if (away && !byId("copy-folder").value) byId("copy-folder").value = away;
   }
   mode();
-  draw();
+  arrange();
   // What is in already is told by content, which takes reading: a few files at a time.
-  for (let at = 0; at < state.files.length; at += 8) {
-    const part = state.files.slice(at, at + 8).map((f) => f.path);
+  const files = shown();
+  for (let at = 0; at < files.length; at += 8) {
+    const part = files.slice(at, at + 8).map((f) => f.path);
     const answer = await trying(() => post(`/api/shoots/${shootId}/known`, { files: part }));
     if (!answer || round !== state.loading) return;
-    for (const [path, what] of Object.entries(answer.files)) {
-      state.known.set(path, what);
-      if (what.in) state.chosen.delete(path);
-    }
-    draw();
+    picker.known(answer.files);
   }
 }
 
-function note(file) {
-  const what = state.known.get(file.path);
-  if (!what) return "";
-  if (what.error) return what.error;
-  return what.in ? `already in as ${what.in}` : "new";
-}
-
-function draw() {
-  const list = byId("files");
-  const rows = state.files.map((file) => {
-    const what = state.known.get(file.path);
-    const box = el("input", {
-      type: "checkbox",
-      checked: state.chosen.has(file.path),
-      disabled: Boolean(what?.in),
-      "aria-label": file.name,
-      onchange: (event) => {
-        if (event.target.checked) state.chosen.add(file.path);
-        else state.chosen.delete(file.path);
-        count();
-      },
-    });
-    return el(
-      "li",
-      { class: what?.in ? "already" : "" },
-      box,
-      el("span", { class: "grow", text: file.under === "." ? file.name : `${file.under}/${file.name}` }),
-      el("span", { class: what?.error ? "trouble" : "dim", text: note(file) }),
-      el("span", { class: "dim num", text: size(file.bytes) }),
-    );
-  });
-  list.replaceChildren(...rows);
-  if (!rows.length) list.append(el("li", { class: "dim", text: state.folder ? "No pictures in this folder." : "Choose a folder on the left." }));
-  count();
+// Raw files with what belongs to them, or every picture as a frame of its own.
+const shown = () => (byId("companions").value === "apart" ? state.found.apart : state.found.files);
+function arrange() {
+  if (!state.found) return;
+  picker.show(shown());
+  const n = shown().length;
+  byId("nothing").hidden = n > 0;
+  byId("nothing").textContent = "No pictures in this folder.";
+  const others = state.found.others;
+  byId("others-field").hidden = !others.length;
+  const kinds = [...new Set(others.map((f) => f.name.split(".").pop().toLowerCase()))].join(", ");
+  byId("others-text").textContent = `copy ${plural(others.length, "other file")} along: ${kinds}`;
+  byId("others-field").title = others.map((f) => f.name).join("\n");
 }
 
 function count() {
-  byId("found").textContent = state.files.length ? `${state.chosen.size} of ${state.files.length} chosen` : "";
-  byId("go").disabled = state.chosen.size === 0;
-  byId("go").textContent = state.chosen.size ? `Import ${plural(state.chosen.size, "file")}` : "Import";
+  const chosen = picker.chosen();
+  const bytes = chosen.reduce((n, f) => n + f.bytes, 0);
+  byId("found").textContent = picker.files.length ? `${chosen.length} of ${picker.files.length} chosen, ${size(bytes)}` : "";
+  byId("go").disabled = chosen.length === 0;
+  byId("go").textContent = chosen.length ? `Import ${plural(chosen.length, "frame")}` : "Import";
+  planSoon();
 }
 
 function mode() {
   const copy = document.querySelector("[name=mode]:checked").value === "copy";
   byId("copy-to").hidden = !copy;
   byId("copy-folder").required = copy;
+  planSoon();
 }
+
+// How: as the page says it, and as the shoot keeps it for next time.
+function recipe() {
+  const copy = document.querySelector("[name=mode]:checked").value === "copy";
+  return {
+    copy_to: copy ? byId("copy-folder").value.trim() : "",
+    folder: byId("copy-below").value.trim(),
+    name: byId("copy-name").value.trim() || "{name}",
+    second: copy ? byId("copy-second").value.trim() : "",
+    companions: byId("companions").value,
+    others: byId("others").checked,
+    keywords: byId("keywords").value.split(",").map((k) => k.trim()).filter(Boolean),
+    words: byId("caption").value.trim() ? { caption: byId("caption").value.trim() } : {},
+    rules: byId("rules").checked,
+  };
+}
+
+function take(kept) {
+  byId("copy-folder").value = kept.copy_to;
+  byId("copy-below").value = kept.folder;
+  byId("copy-name").value = kept.name;
+  byId("copy-second").value = kept.second;
+  byId("companions").value = kept.companions;
+  byId("others").checked = kept.others;
+  byId("keywords").value = kept.keywords.join(", ");
+  byId("caption").value = kept.words.caption || "";
+  if (kept.copy_to) document.querySelector('[name=mode][value="copy"]').checked = true;
+  mode();
+}
+
+// The first names as they would be, and what clashes, before anything is copied.
+let planning = null;
+function planSoon() {
+  clearTimeout(planning);
+  planning = setTimeout(plan, 300);
+}
+async function plan() {
+  const how = recipe();
+  const files = picker.chosen().map((f) => f.path);
+  byId("plan").hidden = !how.copy_to || !files.length;
+  if (byId("plan").hidden) return;
+  let found;
+  try {
+    found = await post(`/api/shoots/${shootId}/import/plan`, { ...how, files, extra: extra(how) });
+  } catch (error) {
+    byId("plan-text").textContent = error.message;
+    byId("plan-rows").replaceChildren();
+    return;
+  }
+  const clashes = found.rows.filter((r) => r.clash || r.remarks.length);
+  byId("plan-text").textContent = found.trouble || (clashes.length ? `${plural(clashes.length, "name")} to look at` : "No names clash, and there is room.");
+  byId("plan-text").classList.toggle("trouble", Boolean(found.trouble));
+  const rows = [...clashes, ...found.rows.filter((r) => !clashes.includes(r))].slice(0, 40);
+  byId("plan-rows").replaceChildren(
+    ...rows.map((r) => {
+      const target = r.target.startsWith(how.copy_to) ? r.target.slice(how.copy_to.length + 1) : r.target;
+      return el("tr", { title: r.target }, el("td", { text: r.name }), el("td", {}, target, ...[r.clash, ...r.remarks].filter(Boolean).map((t) => el("span", { class: "trouble block", text: t }))));
+    }),
+  );
+}
+const extra = (how) => (how.copy_to && how.others ? (state.found?.others || []).map((f) => f.path) : []);
 
 async function follow(job) {
   byId("job").hidden = false;
   byId("job-stop").hidden = false;
   byId("job-open").hidden = true;
   byId("job-stop").onclick = () => trying(() => post(`/api/imports/${job}/cancel`));
-  for (;;) {
-    const now = await trying(() => get(`/api/imports/${job}`));
+  byId("job-trouble").replaceChildren();
+  byId("job").parentElement.scrollTop = 0;
+  for (let since = 0; ; ) {
+    const now = await trying(() => get(`/api/imports/${job}?since=${since}`));
     if (!now) return;
+    since = now.at;
     const bar = byId("job-progress");
     bar.max = now.total;
     bar.value = now.done;
-    const failed = now.items.filter((i) => i.state === "failed" || (i.state === "in" && i.message));
-    byId("job-trouble").replaceChildren(...failed.map((i) => el("li", { text: `${i.name} ${i.message}` })));
-    const into = now.items.filter((i) => i.state === "in").length;
-    const already = now.items.filter((i) => i.state === "already").length;
-    showPictures(now.items);
+    // Only what is new comes each time.
+    const told = now.items.filter((i) => i.state === "failed" || (["in", "copied"].includes(i.state) && i.message));
+    byId("job-trouble").append(...told.map((i) => el("li", { text: `${i.name} ${i.message}` })));
+    picker.came(now.items);
+    const { into } = now;
     if (now.stage === "files") byId("job-text").textContent = `${now.done} of ${now.total} files`;
     else if (now.stage === "matching") byId("job-text").textContent = "Frames are matched to the reference of their preset.";
     else if (now.stage === "pictures") byId("job-text").textContent = `${plural(into, "file")} in; pictures: ${now.pending} to go`;
     if (now.stage === "done") {
       const words = [`${plural(into, "file")} brought in`];
-      if (already) words.push(`${already} were in already`);
-      const lost = now.items.filter((i) => i.state === "failed").length;
-      if (lost) words.push(`${lost} could not be brought in`);
+      if (now.already) words.push(`${now.already} were in already`);
+      if (now.failed) words.push(`${now.failed} could not be brought in`);
       if (now.cancelled) words.push("stopped");
       if (now.sidecars) words.push(`${now.sidecars} developed as their sidecars say`);
       byId("job-text").textContent = `${words.join(", ")}.${now.ruled ? ` By rule: ${now.ruled}` : ""}`;
@@ -146,52 +187,55 @@ async function follow(job) {
   }
 }
 
-const shown = new Set();
-function showPictures(items) {
-  const rows = byId("files").children;
-  items.forEach((item) => {
-    if (item.state !== "in" || shown.has(item.frame)) return;
-    const index = state.files.findIndex((f) => f.path === item.path);
-    const row = rows[index];
-    if (!row) return;
-    const image = new Image();
-    image.alt = "";
-    image.onload = () => {
-      shown.add(item.frame);
-      row.prepend(image);
-    };
-    image.src = `/api/frames/${item.frame}/picture?n=${Date.now()}`;
-  });
-}
-
 byId("how").addEventListener("submit", async (event) => {
   event.preventDefault();
-  const copy = document.querySelector("[name=mode]:checked").value === "copy";
-  const keywords = byId("keywords").value.split(",").map((k) => k.trim()).filter(Boolean);
-  const files = state.files.map((f) => f.path).filter((p) => state.chosen.has(p));
-  const body = { files, copy_to: copy ? byId("copy-folder").value.trim() : "", keywords, rules: byId("rules").checked };
-  if (copy && !body.copy_to) return tell("Say into which folder the files are copied.", true);
+  const how = recipe();
+  const files = picker.chosen().map((f) => f.path);
+  if (document.querySelector("[name=mode]:checked").value === "copy" && !how.copy_to) return tell("Say into which folder the files are copied.", true);
   byId("go").disabled = true;
   // The preset lies under all frames of the shoot; what depends on ISO or light is chosen for each as it comes in.
   if (under.dataset.changed && !(await trying(() => post(`/api/shoots/${shootId}/preset`, { key: under.value || null })))) return undefined;
   delete under.dataset.changed;
-  const started = await trying(() => post(`/api/shoots/${shootId}/import`, body));
+  const started = await trying(() => post(`/api/shoots/${shootId}/import`, { ...how, files, extra: extra(how) }));
   if (!started) {
     byId("go").disabled = false;
-    return;
+    return undefined;
   }
   byId("job-title").textContent = "Importing";
-  await follow(started.job);
+  return follow(started.job);
 });
 for (const radio of document.querySelectorAll("[name=mode]")) radio.addEventListener("change", mode);
-byId("all").addEventListener("click", () => {
-  for (const f of state.files) if (!state.known.get(f.path)?.in) state.chosen.add(f.path);
-  draw();
-});
-byId("none").addEventListener("click", () => {
-  state.chosen.clear();
-  draw();
-});
+for (const id of ["copy-folder", "copy-below", "copy-name", "copy-second", "others"]) byId(id).addEventListener("input", planSoon);
+byId("companions").addEventListener("change", () => look());
+byId("all").addEventListener("click", () => picker.all());
+byId("none").addEventListener("click", () => picker.none());
+
+// Cards that are plugged in are offered; one that was not opened yet is opened by being chosen.
+let known = "";
+async function cards() {
+  const found = await get("/api/cards").catch(() => null);
+  const key = JSON.stringify(found?.cards || []);
+  if (found && key !== known) {
+    const before = new Set(known ? JSON.parse(known).map((c) => c.path) : found.cards.map((c) => c.path));
+    known = key;
+    byId("cards-field").hidden = !found.cards.length;
+    byId("cards").replaceChildren(
+      ...found.cards.map((c) =>
+        el("li", {}, el("button", { type: "button", text: c.name, title: c.path, onclick: async () => {
+          if (await trying(() => post("/api/cards/open", { path: c.path }))) open(c.path);
+        } })),
+      ),
+    ); // prettier-ignore
+    for (const card of found.cards) if (!before.has(card.path)) tell(`A card was plugged in: ${card.name}. It stands on the left.`);
+    if (state.folder && !found.cards.some((c) => state.folder.startsWith(c.path)) && [...before].some((path) => state.folder.startsWith(path))) {
+      tell(`The card ${leaf(state.folder)} was pulled out. What came in so far is whole; plug it in again to go on.`, true);
+      open("");
+    }
+  }
+  setTimeout(cards, 2500);
+}
+
+useKeys("import", picker.commands());
 
 // Rules: how many there are, and what they would do to the chosen files before anything is brought in.
 get("/api/rules").then((data) => {
@@ -203,7 +247,7 @@ get("/api/rules").then((data) => {
 }, (error) => tell(error.message, true));
 byId("rules").addEventListener("change", (event) => localStorage.setItem("tanner.rules", event.target.checked ? "yes" : "no"));
 byId("rules-dry").addEventListener("click", async () => {
-  const files = state.files.map((f) => f.path).filter((p) => state.chosen.has(p));
+  const files = picker.chosen().map((f) => f.path);
   if (!files.length) return tell("Choose files first.");
   byId("rules-dry").disabled = true;
   const rows = [];
@@ -275,5 +319,8 @@ byId("watch-end").addEventListener("click", async () => {
 });
 watch();
 
+const how = await trying(() => get(`/api/shoots/${shootId}/recipe`));
+if (how) take(how.recipe);
 mode();
-open("");
+cards();
+await open("");
