@@ -94,7 +94,7 @@ def _frame(i: int, at_random: random.Random) -> dict[str, Any]:
         "label": at_random.choice(LABELS),
         "keywords": at_random.sample(WORDS, at_random.choice([0, 0, 1, 2, 3])),
         "own": {"light.exposure": 0.5} if i % 4 == 0 else {},
-        "words": {"title": " ".join(at_random.sample(WORDS, 2))} if i % 5 == 0 else {},
+        "words": {"headline": " ".join(at_random.sample(WORDS, 2))} if i % 5 == 0 else {},
     }
 
 

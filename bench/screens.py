@@ -66,7 +66,7 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
         {
             "": (),
             "preset": (_click(".preset-card"),),
-            **{f"tab-{t}": (_click(f"#tab-{t}"),) for t in ["profiles", "files", "specs", "rules", "adjustments"]},
+            **{f"tab-{t}": (_click(f"#tab-{t}"),) for t in ["profiles", "files", "specs", "rules", "keywords", "adjustments"]},
         },
     ),
     "import": ("/shoots/1/import", {"": (), "card": (_button("card"),)}),
@@ -96,6 +96,7 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
             "match": (_choose, _button("Match …")),
             "captions": (_choose, _command("Captions")),
             "reset": (_choose, _command("Reset")),
+            "keywords": (_choose, _command("Keywords")),
             "copies": (_choose, _command("Copies without noise …")),
         },
     ),

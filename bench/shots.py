@@ -40,8 +40,9 @@ def main() -> None:
             shot(page, "shoots")
             page.goto(f"{url}/shoots/1/import")
             page.wait_for_timeout(600)
-            page.get_by_role("button", name="card", exact=True).click()
-            page.wait_for_timeout(1500)
+            page.locator("#cards").get_by_role("button", name="card", exact=True).click()
+            page.locator("#copy-below").fill("{year}/{date}")
+            page.wait_for_timeout(3000)
             shot(page, "import")
             # The evening's frames come in, which the demo leaves on the card.
             body = {"files": [str(p) for p in sorted((root / "card").rglob("*.DNG"))]}
@@ -50,6 +51,19 @@ def main() -> None:
             page.wait_for_timeout(60_000)  # pictures as developed are made when they are first asked for
             page.locator(".cell", has_text="AF0006").click()
             shot(page, "sheet")
+            page.goto(f"{url}/shoots/1/choose")
+            page.wait_for_timeout(1500)
+            for _ in range(2):
+                page.keyboard.press("ArrowDown")
+            page.keyboard.press("s")
+            page.locator(".large-pane figcaption", has_text="sharp").last.wait_for(timeout=60_000)
+            page.wait_for_timeout(9000)
+            shot(page, "choose")
+            page.goto(f"{url}/find?q=keep")
+            page.wait_for_timeout(2000)
+            page.locator(".cell").nth(1).click()
+            page.keyboard.press("Shift+ArrowRight")
+            shot(page, "find")
             frames = {f["name"][:6]: f["id"] for f in page.request.get(f"{url}/api/shoots/1/sheet").json()["frames"]}
             page.goto(f"{url}/shoots/1/bench?frame={frames['AF0006']}")
             page.locator('#index [data-group="light"]').click()
@@ -119,9 +133,6 @@ def main() -> None:
             shot(page, "optics")
             page.goto(f"{url}/shoots/1/bench?frame={frames['AF0003']}")
             settled(page)
-            page.get_by_role("button", name="Carry over …").click()
-            page.wait_for_timeout(600)
-            shot(page, "carry")
             page.goto(f"{url}/shoots/1/profile?frame={frames['AF0002']}")
             page.wait_for_timeout(6000)
             page.get_by_role("button", name="Make profile").click()
@@ -168,9 +179,6 @@ def main() -> None:
             page.locator(".preset-card", has_text="Warm shadows").click()
             page.wait_for_timeout(9000)
             shot(page, "kit")
-            page.goto(f"{url}/guide/4-bench")
-            page.wait_for_timeout(1500)
-            shot(page, "guide")
     finally:
         shutil.rmtree(root)
 

@@ -38,7 +38,7 @@ def _frame(n: int) -> Frame:
         starting={}, as_shot=[5000.0, 0.0], width=600, height=(400, 900)[n % 4 == 1], error="gone" if n % 13 == 0 else "",
         stars=n % 6, label=LABELS[n % 3], verdict=VERDICTS[n % 5 % 3], keywords=[WORDS[n % 5], WORDS[n * 3 % 5]][: n % 3],
         own={1: {"light.exposure": 1.0}, 2: {"areas/7f3a91c2/shapes": []}, 3: {"profile.camera": "own/alder"}}.get(n % 7, {}),
-        worn=[{"name": "Warm"}] if n % 8 == 0 else [], words={"title": "a lamp", "city": "Ashby"} if n % 9 == 0 else {},
+        worn=[{"name": "Warm"}] if n % 8 == 0 else [], words={"headline": "a lamp", "city": "Ashby"} if n % 9 == 0 else {},
         seen={"chart": True} if n % 17 == 0 else {}, alternate=n % 19 == 0, gone=n % 23 == 0, follows=n % 10 != 3,
     )  # fmt: skip
 
@@ -81,7 +81,7 @@ def has_words(value: str, *texts: str | None) -> bool:
 
 
 Test = Callable[[Frame, FrameSet | None, Shoot, Frame | None], bool]
-PLACES = ("location", "city", "state", "country")
+PLACES = ("sublocation", "city", "region", "country")
 near = lambda a, b: a is not None and abs(a - b) <= abs(b) / 64  # noqa: E731
 TERMS: dict[str, Test] = {
     "keep": lambda f, g, s, lead: f.verdict == "keep",
@@ -118,7 +118,7 @@ TERMS: dict[str, Test] = {
     "profile:alder": lambda f, g, s, lead: "profile.camera" in f.own
     or bool(f.follows and lead and "profile.camera" in lead.own),
     "place:north": lambda f, g, s, lead: has_words("north", *(f.words.get(p) for p in PLACES), *(s.words.get(p) for p in PLACES)),
-    "caption:lamp": lambda f, g, s, lead: has_words("lamp", f.words.get("title")),
+    "caption:lamp": lambda f, g, s, lead: has_words("lamp", f.words.get("headline")),
     "taken:2026-03": lambda f, g, s, lead: f.taken is not None and (f.taken.year, f.taken.month) == (2026, 3),
     "taken<=2026-02": lambda f, g, s, lead: f.taken is not None and f.taken < datetime(2026, 3, 1),
     "taken>2026-06-01": lambda f, g, s, lead: f.taken is not None and f.taken >= datetime(2026, 6, 2),
@@ -126,7 +126,7 @@ TERMS: dict[str, Test] = {
     **{
         word: lambda f, g, s, lead, word=word: has_words(  # type: ignore[misc]
             word.strip('"'),
-            f.name, f.words.get("title"), f.words.get("city"), f"{f.camera} {f.lens}", " ".join(f.keywords),
+            f.name, f.words.get("headline"), f.words.get("city"), f"{f.camera} {f.lens}", " ".join(f.keywords),
             s.name, s.words.get("city"), g.name if g else "",
         )
         for word in ("lamp", "even", "bar0", '"keep"', "rook", "heron", "northw", '"wren 35"', "zebra")

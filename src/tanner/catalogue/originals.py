@@ -132,6 +132,55 @@ def find_again(catalogue: Catalogue, frame_id: int, folders: Iterable[Path]) -> 
     )
 
 
+def find_moved(
+    catalogue: Catalogue, folder: Path, shoot_id: int | None = None
+) -> tuple[list[tuple[str, Path]], list[str]]:
+    """Look through a folder for all originals that are not where they were, by their content, and use them where they lie now.
+
+    Files of another size are not read. Returns (name, where it lies now) of those that were found, and names of those that
+    were not.
+
+    Raises:
+        TannerError: the folder cannot be read.
+    """
+    from tanner.catalogue.importing import find_files
+
+    with catalogue.read() as session:
+        query = select(Frame).where(Frame.alternate == 0).order_by(Frame.path)
+        if shoot_id is not None:
+            query = query.where(Frame.shoot_id == shoot_id)
+        missing = [
+            (f.name, f.path, f.content, int(f.facts.get("file_bytes") or 0))
+            for f in session.scalars(query)
+            if not Path(f.path).exists()
+        ]
+    if not missing:
+        return [], []
+    by_size: dict[int, list[Path]] = {}
+    for file in find_files(folder):
+        by_size.setdefault(file.bytes, []).append(file.path)
+    hashes: dict[Path, str] = {}
+    found: list[tuple[str, Path]] = []
+    left: list[str] = []
+    for name, path, content, size in missing:
+        there = by_size.get(size, []) if size else [p for each in by_size.values() for p in each]
+        for candidate in sorted(there, key=lambda p: p.name != name):  # those of the same name first
+            if candidate not in hashes:
+                try:
+                    hashes[candidate] = file_hash(candidate)
+                except UnreadableFile:
+                    hashes[candidate] = ""
+            if hashes[candidate] == content:
+                with catalogue.write() as session:
+                    same = update(Frame).where(Frame.path == path, Frame.content == content)
+                    session.execute(same.values(path=str(candidate), stamp=stamp_of(candidate), error=""))
+                found.append((name, candidate))
+                break
+        else:
+            left.append(name)
+    return found, left
+
+
 def fields_of(facts: dict[str, Any]) -> dict[str, Any]:
     """What a frame's row holds of its file's facts (see `jobs.tasks.read_facts`)."""
     known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})

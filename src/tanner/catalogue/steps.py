@@ -1,9 +1,10 @@
 """Undoable steps: what each changed on frames, sets and shoots, by name; undo, redo, and the history of a frame."""
 
 from collections.abc import Iterable, Mapping
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import DateTime, select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.models import WITH_GONE, Action, Base, Frame, FrameSet, Patch, Shoot
@@ -38,6 +39,17 @@ def played(now: Any, side: Any) -> Any:
     return {k: v for k, v in {**(now or {}), **side[BY_NAME]}.items() if k not in gone}
 
 
+def _kept(value: Any) -> Any:
+    """A value as a step keeps it: times as text."""
+    return value.isoformat() if isinstance(value, datetime) else value
+
+
+def _timed(target: Base, key: str, value: Any) -> Any:
+    """A value that a step kept, as its column holds it."""
+    is_time = isinstance(type(target).__table__.c[key].type, DateTime)
+    return datetime.fromisoformat(value) if is_time and isinstance(value, str) else value
+
+
 def record(
     session: Session, shoot_id: int, label: str, changes: Iterable[tuple[Base, Mapping[str, Any]]]
 ) -> Action | None:
@@ -48,7 +60,7 @@ def record(
         for key, value in fields.items():
             now = getattr(target, key)
             if now != value:
-                before[key], after[key] = difference(now, value)
+                before[key], after[key] = difference(_kept(now), _kept(value))
                 setattr(target, key, value)
         if after:
             kind = next(k for k, c in KINDS.items() if isinstance(target, c))
@@ -73,7 +85,7 @@ def _play(session: Session, action: Action, side: str) -> None:
         target = session.get(KINDS[patch.kind], patch.target, execution_options=WITH_GONE)
         if target is not None:
             for key, value in getattr(patch, side).items():
-                setattr(target, key, played(getattr(target, key), value))
+                setattr(target, key, _timed(target, key, played(getattr(target, key), value)))
 
 
 def undo(session: Session, shoot_id: int) -> Action | None:

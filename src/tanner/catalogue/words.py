@@ -3,8 +3,9 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, object_session
 
+from tanner.catalogue.keywords import paths
 from tanner.catalogue.models import Action, Frame, Shoot
 from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
@@ -21,10 +22,24 @@ def shoot_words(shoot: Shoot) -> dict[str, str]:
     return {k: v for k, v in found.items() if v}
 
 
+def _moved(frame: Frame) -> bool:
+    """Whether the frame's time is another than its file says."""
+    return frame.taken is not None and frame.facts.get("taken") != frame.taken.isoformat()
+
+
 def words_of(shoot: Shoot, frame: Frame) -> dict[str, Any]:
     """What is said of a frame, as fields of `Words`: its own words over its shoot's."""
     own = {k: v for k, v in frame.words.items() if v}
-    return {**shoot_words(shoot), **own, "keywords": tuple(frame.keywords), "stars": frame.stars}
+    session = object_session(frame)
+    ways = paths(session, frame.keywords) if session is not None else []
+    return {
+        **shoot_words(shoot),
+        **own,
+        "keywords": tuple(frame.keywords),
+        "stars": frame.stars,
+        **({"paths": tuple(ways)} if ways else {}),
+        **({"taken": frame.taken} if _moved(frame) else {}),
+    }
 
 
 def _checked(fields: Mapping[str, str]) -> dict[str, str]:

@@ -202,8 +202,8 @@ TEXTS: Mapping[str, tuple[str, Callable[[str], Clause]]] = {
     "name": ("a part of the file's name; capitals of A to Z do not count", lambda v: Facet.name.icontains(v, autoescape=True)),
     "preset": ("a part of the name of a preset that it wears", _preset),
     "profile": ("a part of its camera profile's name", _profile),
-    "place": ("words of where it was taken: location, city, country", lambda v: in_text(v, "place")),
-    "caption": ("words of its title or caption", lambda v: in_text(v, "caption")),
+    "place": ("words of where it was taken: street, city, region, country", lambda v: in_text(v, "place")),
+    "caption": ("words of its headline or caption", lambda v: in_text(v, "caption")),
     "collection": (
         "a part of the name of a collection that it is in",
         lambda v: Facet.frame_id.in_(

@@ -97,6 +97,8 @@ def blocks(
         return Blocks()
     plain = policy == "contact"
     let = words.only(contact_only=plain, place=place, keywords=keywords)
+    if words.taken:
+        facts = facts.model_copy(update={"taken": words.taken})
     return Blocks(
         exif_block(facts, let, size, ppi, plain=plain),
         xmp_packet(facts, let, plain=plain),

@@ -5,7 +5,7 @@ which of them stand for the same: (source: mwg2010). Text is UTF-8 everywhere, w
 """
 
 import struct
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
@@ -76,6 +76,10 @@ class Words(BaseModel):
     country: str = Line
     country_code: str = Line
     stars: int = 0
+    paths: tuple[tuple[str, ...], ...] = ()
+    """The way to each keyword that lies below others in the tree, from its top."""
+    taken: datetime | None = None
+    """When it was taken, where the file's own time is wrong."""
 
     def over(self, values: Mapping[str, Any]) -> "Words":
         """These words with others over them; what is empty there does not count."""
@@ -91,7 +95,8 @@ class Words(BaseModel):
         drop |= {f.name for f in FIELDS if not place and f.part == "place"}
         drop |= set() if keywords else {"keywords"}
         kept = {f.name: getattr(self, f.name) for f in FIELDS if f.name not in drop}
-        return Words(**kept, stars=0 if contact_only else self.stars)
+        paths = () if contact_only or not keywords else self.paths
+        return Words(**kept, stars=0 if contact_only else self.stars, paths=paths, taken=self.taken)
 
 
 SPACES = {
@@ -101,7 +106,33 @@ SPACES = {
     # So named by the IPTC standard, like the image resource block below; the prefix is free.
     "ipm": "http://ns.adobe.com/photoshop/1.0/",
     "Iptc4xmpCore": "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/",
+    "mwg-kw": "http://www.metadataworkinggroup.com/schemas/keywords/",
 }
+
+
+def hierarchy(paths: Iterable[Sequence[str]]) -> str:
+    """Keywords below others, as the tree that MWG's guidelines write (source: mwg2010, "Keywords")."""
+    tree: dict[str, Any] = {}
+    for path in paths:
+        here = tree
+        for name in path:
+            here = here.setdefault(name, {})
+
+    def written(nodes: Mapping[str, Any]) -> str:
+        rows = ""
+        for name, below in nodes.items():
+            children = f"<mwg-kw:Children>{written(below)}</mwg-kw:Children>" if below else ""
+            rows += (
+                f'<rdf:li rdf:parseType="Resource"><mwg-kw:Keyword>{escape(name)}</mwg-kw:Keyword>{children}</rdf:li>'
+            )
+        return f"<rdf:Bag>{rows}</rdf:Bag>"
+
+    if not tree:
+        return ""
+    return (
+        '<mwg-kw:Keywords rdf:parseType="Resource">'
+        f"<mwg-kw:Hierarchy>{written(tree)}</mwg-kw:Hierarchy></mwg-kw:Keywords>"
+    )
 
 
 def xmp_properties(words: Words) -> str:
@@ -126,7 +157,7 @@ def xmp_properties(words: Words) -> str:
         out += f'<{name} rdf:parseType="Resource">{contact}</{name}>'
     if words.rights:
         out += "<xmpRights:Marked>True</xmpRights:Marked>"
-    return out
+    return out + hierarchy(words.paths)
 
 
 def _dataset(record: int, number: int, data: bytes) -> bytes:

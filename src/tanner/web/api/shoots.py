@@ -7,7 +7,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import JSON, case, func, select
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.clock import parse_shift, shift
 from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, FrameSet, Shoot
+from tanner.catalogue.originals import find_moved
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.steps import record, redo, undo
 from tanner.catalogue.trashing import follow, listed, put_into_trash
@@ -15,7 +17,7 @@ from tanner.catalogue.words import say_of_shoot
 from tanner.core.adjust.registry import declared
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
-from tanner.web.api.common import WithServices, done, frames_of
+from tanner.web.api.common import WithServices, done, frames_of, one_shoot
 
 router = APIRouter(prefix="/api", tags=["shoots"])
 
@@ -280,6 +282,49 @@ def dropped(shoot_id: int, services: WithServices) -> dict[str, Any]:
         query = select(Frame).where(Frame.shoot_id == shoot_id, Frame.verdict == "drop")
         rows = listed(session, list(session.scalars(query.order_by(Frame.taken, Frame.name))))
     return {"frames": rows, "bytes": sum(r["bytes"] for r in rows)}
+
+
+class Look(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    folder: str = Field(min_length=1, max_length=2000)
+
+
+@router.post("/shoots/{shoot_id}/find-files")
+def find_files_again(shoot_id: int, body: Look, services: WithServices) -> dict[str, Any]:
+    """Look through a folder for all originals of a shoot that are not where they were, and use them where they lie now."""
+    folder = services.folders.allow(body.folder)
+    found, left = find_moved(services.catalogue, folder, shoot_id)
+    with services.catalogue.read() as session:
+        resolver = Resolver(session, shoot_id)
+        paths = [str(p) for _, p in found]
+        frames = [
+            f
+            for at in range(0, len(paths), 500)
+            for f in session.scalars(select(Frame).where(Frame.path.in_(paths[at : at + 500])))
+        ]
+        wishes = [wish_for(resolver, f) for f in frames if f.shoot_id == shoot_id]
+    for wish in wishes:
+        services.pictures.retry(wish.frame_id)
+    services.pictures.want(wishes)
+    return {"found": [{"name": n, "path": str(p)} for n, p in found], "left": left}
+
+
+class Shift(BaseModel):
+    """Frames whose camera's clock was wrong, and by how much: "+1:00", "-0:03:20", "2d"."""
+
+    model_config = ConfigDict(extra="forbid")
+    frames: list[int] = Field(min_length=1, max_length=20_000)
+    by: str = Field(max_length=40)
+
+
+@router.post("/shift-time")
+def shift_time(body: Shift, services: WithServices) -> dict[str, Any]:
+    """Move the times of frames; files stay as they are, and what is delivered says the new time."""
+    by = parse_shift(body.by)
+    with services.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        one_shoot(frames)
+        return done(shift(session, frames, by))
 
 
 class Trash(BaseModel):

@@ -43,9 +43,9 @@ WATCHED = (
 )
 
 SAID = """coalesce((SELECT group_concat(value, ' ') FROM json_each({{t}}.words) WHERE key {keys}), '')"""
-CAPTION = SAID.format(keys="IN ('title', 'caption')")
-PLACE = SAID.format(keys="IN ('location', 'city', 'state', 'country')")
-REST = SAID.format(keys="NOT IN ('title', 'caption', 'location', 'city', 'state', 'country')")
+CAPTION = SAID.format(keys="IN ('headline', 'caption')")
+PLACE = SAID.format(keys="IN ('sublocation', 'city', 'region', 'country')")
+REST = SAID.format(keys="NOT IN ('headline', 'caption', 'sublocation', 'city', 'region', 'country')")
 FACET_INTO = (
     f"INSERT OR REPLACE INTO frame_facet(frame_id, tick, {', '.join(FACETS)}) "
     f"SELECT {{t}}.id, {{tick}}, {', '.join(sql for _, _, sql in FACETS.values())}"

@@ -3,7 +3,7 @@ import { plural } from "./dom.js";
 
 const LABELS = ["none", "red", "yellow", "green", "blue", "violet"];
 
-export function findCommands({ state, actions, walk, row, marking, focus }) {
+export function findCommands({ state, actions, walk, row, marking, focus, keywords }) {
   const some = () => state.chosen.size > 0;
   const walks = [
     ["right", "ArrowRight", "Next frame", () => walk(1)],
@@ -26,6 +26,7 @@ export function findCommands({ state, actions, walk, row, marking, focus }) {
       { id: "label-list", label: "Colour label", list: () => LABELS.map((label) => ({ label, run: () => marking({ label }) })) },
     ),
     ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marking({ stars: n }) })),
+    ...section("Say", { id: "keywords", key: "y", label: "Keywords …", run: keywords }),
     ...section(
       "Open",
       { id: "open", key: "Enter", label: "On the Bench", run: actions.bench },

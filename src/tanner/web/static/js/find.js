@@ -4,6 +4,7 @@ import { opens } from "./commands.js";
 import { byId, el, plural } from "./dom.js";
 import { findCommands } from "./find-commands.js";
 import { cellOf, marks, picture } from "./frame-cell.js";
+import { KeywordPanel } from "./keyword-panel.js";
 import { ask, tell, trying, useKeys } from "./shell.js";
 
 const PAGE = 120;
@@ -411,6 +412,11 @@ new ResizeObserver(() => {
   width = roll.clientWidth;
   return arrange();
 }).observe(roll);
-useKeys("find", findCommands({ state, ids, actions, walk, row: () => layout().columns, marking, focus: () => byId("q").focus() }));
+const keywords = new KeywordPanel({
+  chosen: () => ({ ids: ids(), have: [...new Set(chosenFrames().flatMap((f) => f.keywords))].sort() }),
+  done: () => search(true),
+  at: () => byId("commands"),
+});
+useKeys("find", findCommands({ state, ids, keywords: () => keywords.open(), actions, walk, row: () => layout().columns, marking, focus: () => byId("q").focus() }));
 await readKept();
 await search();

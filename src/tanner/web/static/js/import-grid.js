@@ -84,7 +84,7 @@ export class Picker {
       const tile = this.tiles[at];
       const what = this.in.get(file.path);
       tile.setAttribute("aria-pressed", String(this.taken.has(file.path)));
-      tile.classList.toggle("opacity-50", Boolean(what?.in));
+      tile.querySelector("img").classList.toggle("opacity-30", Boolean(what?.in));
       tile.classList.toggle("border-accent!", at === this.at);
       if (what) {
         const note = tile.querySelector(".tile-note");

@@ -2,6 +2,7 @@
 import { upload } from "./api.js";
 import { byId } from "./dom.js";
 import { files } from "./kit/files.js";
+import { keywords } from "./kit/keywords.js";
 import { presets } from "./kit/presets.js";
 import { profiles } from "./kit/profiles.js";
 import { rules } from "./kit/rules.js";
@@ -52,4 +53,4 @@ byId("adjustment-find").addEventListener("input", (event) => {
 async function all() {
   await Promise.all([profiles(), files(), rules()]);
 }
-await Promise.all([presets(), specs(), all()]);
+await Promise.all([presets(), specs(), keywords(), all()]);

@@ -5,7 +5,7 @@ const LABELS = ["none", "red", "yellow", "green", "blue", "violet"];
 const JOINS = [["focus", "one picture, all in focus"], ["cylinder", "a panorama on a cylinder"], ["sphere", "a panorama on a sphere"], ["flat", "a flat panorama"]];
 
 // sheet: {state, ids(), actions, walk, walkRow, choose, marking, presets(), quiet, join(kind)}
-export function sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets, quiet, join, dropped }) {
+export function sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets, quiet, join, dropped, keywords }) {
   const some = () => state.chosen.size > 0;
   const only = () => (state.chosen.size === 1 ? state.frames.get([...state.chosen][0]) : null);
   const several = () => state.chosen.size > 1;
@@ -55,6 +55,7 @@ export function sheetCommands({ state, ids, actions, walk, walkRow, choose, mark
     ...section(
       "Files",
       { id: "deliver", label: "Deliver …", run: actions.deliver },
+      { id: "keywords", key: "y", label: "Keywords …", run: keywords },
       { id: "words", key: "w", label: "Captions …", run: actions.words },
       { id: "join", label: "Join to", can: several, list: () => JOINS.map(([kind, text]) => ({ label: text, run: () => join(kind) })) },
       { id: "quiet", label: "Copies without noise …", run: () => quiet.open() },
@@ -62,6 +63,8 @@ export function sheetCommands({ state, ids, actions, walk, walkRow, choose, mark
       { id: "quiet-ahead", label: "Work noise out ahead", run: () => quiet.ahead() },
       { id: "out", key: "Delete", label: "Remove from the shoot; the file stays", run: actions.out },
     ),
+    ...section("Files", { id: "shift", label: "Correct the time of its camera …", run: actions.shift }),
+    { id: "moved", section: "Files", label: "Look for files that were moved …", can: () => [...state.frames.values()].some((f) => f.error), run: actions.moved },
     { id: "dropped", section: "Files", label: "Dropped frames: into the trash …", can: () => [...state.frames.values()].some((f) => f.verdict === "drop"), run: dropped },
     { id: "all", key: "Ctrl+a", section: "Choose", label: "Choose all that are shown", run: () => choose(state.order) },
     { id: "nothing", section: "Choose", label: "Choose nothing", can: some, run: () => choose([]) },

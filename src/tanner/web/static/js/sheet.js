@@ -9,6 +9,7 @@ import { Fresh } from "./fresh.js";
 import { cellOf, marks, picture } from "./frame-cell.js";
 import { followMatch } from "./jobs.js";
 import { join } from "./joining.js";
+import { KeywordPanel } from "./keyword-panel.js";
 import { Match } from "./match.js";
 import { Quiet } from "./quiet.js";
 import { resetFrames } from "./reset.js";
@@ -300,6 +301,21 @@ const actions = {
     }
     load();
   },
+  // All frames of the cameras that the chosen ones are of: a clock is wrong for all that it took.
+  shift: async () => {
+    const cameras = new Set(ids().map((id) => state.frames.get(id).camera));
+    const all = [...state.frames.values()].filter((f) => cameras.has(f.camera)).map((f) => f.id);
+    const by = await ask({ title: `Correct the time of ${plural(all.length, "frame")} by ${[...cameras].join(", ")}`, label: "By hours and minutes, as +1:00 or -0:03:20, or days, as 2d", value: "+1:00" });
+    if (by) change("/api/shift-time", { frames: all, by });
+  },
+  moved: async () => {
+    const roots = (await trying(() => get("/api/folders")))?.folders || [];
+    const folder = await ask({ title: "Look for files that were moved", label: "In the folder, and all below it", value: roots[0] || "" });
+    const found = folder && (await trying(() => post(`/api/shoots/${shootId}/find-files`, { folder })));
+    if (!found) return;
+    tell(`${plural(found.found.length, "file")} found again${found.left.length ? `, ${found.left.length} not: ${found.left.slice(0, 5).join(", ")}` : ""}.`, found.left.length > 0);
+    load();
+  },
   deliver: () => {
     sessionStorage.setItem(`tanner.deliver.${shootId}`, JSON.stringify(ids()));
     location.href = `/shoots/${shootId}/deliver?chosen=1`;
@@ -337,6 +353,11 @@ function shootPreset() {
 }
 byId("shoot-preset").addEventListener("change", (event) => {
   if (event.target.value !== "?") apply(`/api/shoots/${shootId}/preset`, { key: event.target.value || null });
+});
+const keywords = new KeywordPanel({
+  chosen: () => ({ ids: ids(), have: [...new Set(ids().flatMap((id) => state.frames.get(id).keywords))].sort() }),
+  done: load,
+  at: () => byId("commands"),
 });
 new Proposal(load);
 new Sidecars(load);
@@ -384,7 +405,7 @@ new ResizeObserver(() => arrange()).observe(roll);
 document.addEventListener("tanner:changed", load);
 
 let presets = [];
-useKeys("sheet", sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets: () => presets, quiet, dropped: () => openDropped(load), join: (kind) => join(kind, ids(), joined) }));
+useKeys("sheet", sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets: () => presets, quiet, dropped: () => openDropped(load), keywords: () => keywords.open(), join: (kind) => join(kind, ids(), joined) }));
 
 const found = await trying(() => get("/api/presets"));
 presets = found?.presets || [];
