@@ -66,7 +66,10 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
         {
             "": (),
             "preset": (_click(".preset-card"),),
-            **{f"tab-{t}": (_click(f"#tab-{t}"),) for t in ["profiles", "files", "specs", "rules", "keywords", "adjustments"]},
+            **{
+                f"tab-{t}": (_click(f"#tab-{t}"),)
+                for t in ["profiles", "files", "specs", "rules", "keywords", "adjustments"]
+            },
         },
     ),
     "import": ("/shoots/1/import", {"": (), "card": (_button("card"),)}),
@@ -98,6 +101,10 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
             "reset": (_choose, _command("Reset")),
             "keywords": (_choose, _command("Keywords")),
             "copies": (_choose, _command("Copies without noise …")),
+            # Kept by the browser: the last ones.
+            "view": (_click("#sheet-view"),),
+            "list": (_click("#sheet-view"), _button("list")),
+            "folded": (_click("#sheet-view"), _button("pictures"), _button("folded")),
         },
     ),
     "bench": (

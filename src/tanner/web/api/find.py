@@ -102,13 +102,17 @@ def find_ids(
 
 @router.get("/find/facets")
 def find_facets(
-    services: WithServices, q: Text = "", collection: int | None = None, archived: bool = False
+    services: WithServices,
+    q: Text = "",
+    collection: int | None = None,
+    archived: bool = False,
+    shoot: int | None = None,
 ) -> dict[str, Any]:
-    """What there is to choose from among the frames that an expression takes, with counts."""
+    """What there is to choose from among the frames that an expression takes, of one shoot or of all, with counts."""
     with services.catalogue.read() as session:
         services.counts.bring_up(session)
         _there(session, collection)
-        ids = ids_of(session, q, collection=collection, archived=archived)
+        ids = ids_of(session, q, collection=collection, archived=archived or shoot is not None, shoot=shoot)
     return {"facets": facets(services.counts.of(ids)), "total": ids.size}
 
 

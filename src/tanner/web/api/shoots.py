@@ -184,7 +184,7 @@ def shoot_preset(shoot_id: int, body: ShootPreset, services: WithServices) -> di
 SHEET_COLUMNS = (
     Frame.id, Frame.name, Frame.set_id, Frame.stars, Frame.label, Frame.verdict, Frame.width, Frame.height,
     Frame.own, Frame.offsets, Frame.follows, Frame.starting, Frame.as_shot, Frame.content, Frame.error,
-    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn, Frame.alternate,
+    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn, Frame.alternate, Frame.measured,
     func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in CAMERA_NAMES), type_=JSON).label("camera_names"),
 )  # fmt: skip
 """What the list reads of a frame: reading all facts of 2,000 frames would take longer than all the rest."""
@@ -220,6 +220,7 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
         "iso": frame.iso,
         "taken": frame.taken.isoformat() if frame.taken else None,
         "keywords": frame.keywords,
+        "sharp": frame.measured.get("sharp"),
         "seen": frame.seen,
         "worn": [w["name"] for w in frame.worn],
     }

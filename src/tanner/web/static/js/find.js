@@ -2,6 +2,7 @@
 import { get, post, remove } from "./api.js";
 import { opens } from "./commands.js";
 import { byId, el, plural } from "./dom.js";
+import { Facets, VALUE } from "./facets.js";
 import { findCommands } from "./find-commands.js";
 import { cellOf, marks, picture } from "./frame-cell.js";
 import { KeywordPanel } from "./keyword-panel.js";
@@ -9,8 +10,6 @@ import { ask, tell, trying, useKeys } from "./shell.js";
 
 const PAGE = 120;
 const GAP = 4;
-// A line of what can be chosen: its name, how many, and their share as a bar.
-const VALUE = "relative flex w-full items-center justify-between gap-2 border-0 px-1.5 text-left not-aria-pressed:bg-transparent";
 const roll = byId("roll");
 const inner = byId("roll-inner");
 const address = new URLSearchParams(location.search);
@@ -257,8 +256,19 @@ const actions = {
 
 // ---- what there is to choose from, on the left
 
+const choices = new Facets({
+  host: byId("facets"),
+  url: () => `/api/find/facets?${query()}`,
+  read: () => state.q,
+  write: (q) => {
+    state.q = q;
+    byId("q").value = q;
+    search();
+  },
+});
+
 async function facets(round) {
-  const found = await get(`/api/find/facets?${query()}`).catch(() => null);
+  const found = await choices.draw();
   if (!found || round !== state.round) return;
   if (found.total !== state.total) {
     state.total = found.total;
@@ -267,48 +277,6 @@ async function facets(round) {
     draw();
   }
   byId("count").textContent = plural(found.total, "frame");
-  const most = Math.max(1, found.total);
-  byId("facets").replaceChildren(
-    ...found.facets.map((group) =>
-      el("details", { class: "mt-1", open: !folded.has(group.title), ontoggle: (event) => fold(group.title, event.target.open) },
-        el("summary", { text: group.title }),
-        el("ul", {}, ...group.values.map((value) => {
-          const on = has(value.term);
-          return el("li", {},
-            el("button", { type: "button", class: VALUE, "aria-pressed": String(on), onclick: () => toggle(value.term) },
-              el("span", { class: "min-w-0 truncate", text: value.said }),
-              el("span", { class: "num", text: String(value.count) }),
-              bar(value.count / most),
-            ),
-          );
-        })),
-        group.more ? el("p", { class: "dim", text: `and ${group.more} more` }) : null,
-      ),
-    ),
-  ); // prettier-ignore
-}
-
-const bar = (share) => {
-  const node = el("span", { class: "absolute bottom-0 left-0 h-0.5 bg-tick" });
-  node.style.width = `${Math.max(1, share * 100)}%`;
-  return node;
-};
-
-const FOLDED = "tanner.facets";
-const folded = new Set(JSON.parse(localStorage.getItem(FOLDED) || '["Lens","Focal length","Aperture","Shutter","Held","Profile","Files"]'));
-function fold(title, open) {
-  if (open) folded.delete(title);
-  else folded.add(title);
-  localStorage.setItem(FOLDED, JSON.stringify([...folded]));
-}
-
-// A choice is a term of the expression, so that what is chosen can be read, changed and kept.
-const bounded = (term) => new RegExp(`(^|\\s)${term.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}(?=\\s|$)`);
-const has = (term) => bounded(term).test(state.q);
-function toggle(term) {
-  state.q = has(term) ? state.q.replace(bounded(term), " ").replace(/\s+/g, " ").trim() : `${/\bor\b/.test(state.q) ? `(${state.q})` : state.q} ${term}`.trim();
-  byId("q").value = state.q;
-  search();
 }
 
 async function readKept() {

@@ -35,15 +35,27 @@ export function marks(frame) {
   return parts;
 }
 
-// item: {x, y, w, h}, its place in px
-export function cellOf(frame, item) {
+// What a list shows of a frame besides its marks.
+function columns(frame) {
+  const taken = frame.taken ? new Date(frame.taken).toLocaleString("en-GB", { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" }) : "";
+  const cells = [[taken, "w-40"], [frame.camera, "w-32"], [frame.lens, "w-40"], [frame.iso ? `ISO ${frame.iso}` : "", "w-20"], [frame.keywords.join(", "), "min-w-0 flex-1"]];
+  return cells.map(([text, width]) => el("span", { class: `${width} flex-none truncate text-white in-aria-pressed:text-chosen-ink`, text, title: text }));
+}
+
+// item: {x, y, w, h}, its place in px; list: as a line with columns
+export function cellOf(frame, item, list = false) {
   const box = el("div", { class: "cell-picture" });
   const node = el("div", { class: "cell", role: "button", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
   node.style.left = `${item.x}px`;
   node.style.top = `${item.y}px`;
   node.style.width = `${item.w}px`;
   node.style.height = `${item.h}px`;
-  box.style.height = `${item.h - 36}px`;
+  if (list) {
+    node.classList.add("flex", "items-center", "gap-3", "py-0.5!", "text-small");
+    box.classList.add("h-7!", "w-12!", "flex-none");
+    node.querySelector(".cell-line").classList.add("w-64", "flex-none", "mt-0!");
+    node.append(...columns(frame));
+  } else box.style.height = `${item.h - 36}px`;
   picture(node, frame);
   return node;
 }

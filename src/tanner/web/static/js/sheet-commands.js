@@ -66,6 +66,7 @@ export function sheetCommands({ state, ids, actions, walk, walkRow, choose, mark
     ...section("Files", { id: "shift", label: "Correct the time of its camera …", run: actions.shift }),
     { id: "moved", section: "Files", label: "Look for files that were moved …", can: () => [...state.frames.values()].some((f) => f.error), run: actions.moved },
     { id: "dropped", section: "Files", label: "Dropped frames: into the trash …", can: () => [...state.frames.values()].some((f) => f.verdict === "drop"), run: dropped },
+    { id: "fold", key: "f", section: "Choose", label: "Show the near-alikes of this one, or fold them", can: some, run: actions.fold },
     { id: "all", key: "Ctrl+a", section: "Choose", label: "Choose all that are shown", run: () => choose(state.order) },
     { id: "nothing", section: "Choose", label: "Choose nothing", can: some, run: () => choose([]) },
   ];

@@ -20,6 +20,7 @@ import { Dragging, followChoice, Proposal } from "./sheet-sets.js";
 import { Sidecars } from "./sidecars.js";
 import { place } from "./sheet-layout.js";
 import { ask, shootId, tell, trying, useKeys } from "./shell.js";
+import { View } from "./sheet-view.js";
 import { openWords } from "./words.js";
 
 const roll = byId("roll");
@@ -27,6 +28,7 @@ const inner = byId("roll-inner");
 const state = { frames: new Map(), sets: [], order: [], items: [], chosen: new Set(), active: null, anchor: null, columns: 1 };
 const shown = new Map();
 const filter = new Filter(() => arrange());
+const view = new View(() => arrange());
 let fresh;
 
 const cellSize = () => Number(byId("size").value);
@@ -41,6 +43,8 @@ async function load() {
   for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
   if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
   fresh.watch();
+  await filter.look(true);
+  if (view.values.fold === "yes") await view.read();
   arrange();
 }
 
@@ -55,20 +59,26 @@ function ready(pictures) {
   }
 }
 
-function arrange() {
+// Frames in rows by set, the lead first, or all in one.
+function inRows(passing) {
+  if (!view.bySet) return [{ set: null, cells: view.folded(view.sorted(view.values.order === "time" ? view.inTime(passing) : passing)) }];
   const groups = state.sets.map((s) => ({ set: s, frames: [] }));
   const bySet = new Map(groups.map((g) => [g.set.id, g]));
   const rest = { set: { id: 0, name: "No set yet", reason: "", lead: null }, frames: [] };
-  let count = 0;
-  for (const frame of state.frames.values()) {
-    if (!filter.passes(frame)) continue;
-    count += 1;
-    (bySet.get(frame.set) || rest).frames.push(frame);
-  }
-  for (const g of groups) g.frames.sort((a, b) => (b.id === g.set.lead) - (a.id === g.set.lead));
+  for (const frame of passing) (bySet.get(frame.set) || rest).frames.push(frame);
   const visible = [...groups, rest].filter((g) => g.frames.length);
-  visible.sort((a, b) => (a.frames[0].taken || "9").localeCompare(b.frames[0].taken || "9"));
-  const layout = place(visible, inner.clientWidth || roll.clientWidth - 16, cellSize());
+  for (const g of visible) {
+    g.begins = g.frames[0].taken || "9";
+    g.frames = view.sorted(g.frames).sort((a, b) => (b.id === g.set.lead) - (a.id === g.set.lead));
+  }
+  visible.sort((a, b) => a.begins.localeCompare(b.begins));
+  return visible.map((g) => ({ set: g.set, cells: view.folded(g.frames) }));
+}
+
+function arrange() {
+  const passing = [...state.frames.values()].filter((frame) => filter.passes(frame));
+  const count = passing.length;
+  const layout = place(inRows(passing), inner.clientWidth || roll.clientWidth - 16, cellSize(), view.list);
   state.items = layout.items;
   state.order = layout.order;
   state.columns = layout.columns;
@@ -148,7 +158,11 @@ async function rename(set) {
 
 function cell(item, missing) {
   missing.push(item.frame.id);
-  const node = cellOf(item.frame, item);
+  const node = cellOf(item.frame, item, view.list);
+  if (item.more || item.folds) {
+    const title = item.more ? `${plural(item.more, "near-alike")} behind this one; F shows them` : "One of several near-alikes; F folds them";
+    node.append(el("span", { class: "absolute top-2 right-2 z-1 bg-panel px-1.5 text-small text-ink", text: item.more ? `+${item.more}` : "of several", title }));
+  }
   look(node, item.frame);
   return node;
 }
@@ -315,6 +329,10 @@ const actions = {
     if (!found) return;
     tell(`${plural(found.found.length, "file")} found again${found.left.length ? `, ${found.left.length} not: ${found.left.slice(0, 5).join(", ")}` : ""}.`, found.left.length > 0);
     load();
+  },
+  fold: () => {
+    const frame = state.frames.get(state.active);
+    if (frame) view.unfold(frame);
   },
   deliver: () => {
     sessionStorage.setItem(`tanner.deliver.${shootId}`, JSON.stringify(ids()));
