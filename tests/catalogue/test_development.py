@@ -236,3 +236,31 @@ def test_leads_and_followers_that_are_changed_together_stay_in_step(session: Ses
     put(session, [5], {"light.exposure": 1.0})
     carry(session, Resolver(session, 1), get(session, 5)[0], get(session, 2, 1), ["light.exposure"])
     assert own(session, 1)["light.exposure"] == 1.0 and own(session, 2) == {}
+
+
+def test_marks_of_many_frames_are_steps_like_any_other(session: Session) -> None:
+    """Set without loading frames: one step in each shoot, only what differs, undone and done again."""
+    from tanner.catalogue.steps import mark
+
+    session.get_one(Frame, 2).stars = 3
+    session.flush()
+    actions = mark(session, [1, 2, 7], "stars 3, label red", {"stars": 3, "label": "red"})
+    assert [(a.shoot_id, a.label) for a in actions] == [(1, "stars 3, label red"), (2, "stars 3, label red")]
+    patches = {
+        p.target: (p.before, p.after)
+        for p in session.scalars(select(Patch).where(Patch.action_id.in_([a.id for a in actions])))
+    }
+    assert patches[1] == ({"stars": 0, "label": "none"}, {"stars": 3, "label": "red"})
+    assert patches[2] == ({"label": "none"}, {"label": "red"})
+    assert [session.get_one(Frame, n).label for n in (1, 2, 7)] == ["red"] * 3
+    assert mark(session, [1, 2], "the same", {"stars": 3}) == []
+    undo(session, 1)
+    assert [(session.get_one(Frame, n).stars, session.get_one(Frame, n).label) for n in (1, 2, 7)] == [
+        (0, "none"),
+        (3, "none"),
+        (3, "red"),
+    ]
+    redo(session, 1)
+    assert session.get_one(Frame, 1).stars == 3 and session.info["changed"] >= {1, 2}
+    with pytest.raises(TannerError, match="no longer there"):
+        mark(session, [1, 999], "x", {"stars": 1})

@@ -32,7 +32,7 @@ def test_frames_of_all_shoots_are_found_with_their_counts(server: Running, found
 
 
 def test_marks_go_to_frames_of_any_shoot_and_are_undone_there(server: Running, found: dict[str, int]) -> None:
-    server.post("/api/find/marks", {"frames": [found["first"]], "stars": 5, "label": "blue"})
+    server.post("/api/marks", {"frames": [found["first"]], "stars": 5, "label": "blue"})
     assert server.get("/api/find?q=stars=5 label:blue")["total"] == 1
     assert server.post("/api/shoots/1/undo")["done"] == "stars 5, label blue"
     assert server.get("/api/find?q=stars=5 label:blue")["total"] == 0

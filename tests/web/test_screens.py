@@ -333,3 +333,14 @@ def test_a_frame_whose_file_went_away(server: Running, sheet: Sheet) -> None:
     finally:
         away.rename(path)
     assert server.post(f"/api/frames/{frame}/locate")["done"]
+
+
+def test_older_shoots_are_lines_and_the_newest_have_covers(server: Running) -> None:
+    made = [server.post("/api/shoots", {"name": f"Line {n}"})["id"] for n in range(26)]
+    page = server.client.get("/").text
+    assert page.count("<article") == 24 and "Older shoots" in page
+    cards, _, lines = page.partition(">Older shoots<")
+    assert "Line 25" in cards and "Line 0<" in lines
+    for shoot in made:
+        server.post(f"/api/shoots/{shoot}/away", {"away": True})
+    assert "Older shoots" not in server.client.get("/").text

@@ -220,7 +220,7 @@ class Facet(Base):
     __tablename__ = "frame_facet"
     __table_args__ = (
         Index("ix_frame_facet_time", "gone", "taken", "name"),
-        Index("ix_frame_facet_shoot", "shoot_id", "gone"),
+        Index("ix_frame_facet_shoot", "shoot_id", "gone", "taken", "name"),
     )
     frame_id: Mapped[int] = mapped_column(ForeignKey("frame.id", ondelete="CASCADE"), primary_key=True)
     tick: Mapped[int] = mapped_column(index=True)

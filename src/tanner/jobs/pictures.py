@@ -1,6 +1,7 @@
 """Pictures for the Sheet and the ribbon: rendered in worker processes, kept as files, newest wish first."""
 
 import logging
+import os
 import threading
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -45,6 +46,8 @@ class Pictures:
         self._waiting: dict[int, Wish] = {}
         self._running: dict[int, str] = {}
         self._failed: dict[int, str] = {}
+        self._listed_lock = threading.Lock()
+        self._listed: dict[str, dict[int, Path]] = {}
         self._closed = False
         self.counter = 0
         self.ready: dict[int, tuple[int, str]] = {}
@@ -55,11 +58,24 @@ class Pictures:
     def best(self, frame_id: int) -> Path | None:
         """The newest picture there is of a frame, whatever its version."""
         folder = self._catalogue.pictures / f"{frame_id // 1000:03d}"
-        found = list(folder.glob(f"{frame_id}-*.jpg"))
-        return max(found, key=lambda p: p.stat().st_mtime_ns, default=None)
+        with self._listed_lock:
+            listed = self._listed.get(folder.name)
+            best = listed.get(frame_id) if listed is not None else None
+            if listed is None or (best is not None and not best.exists()):
+                # Read once a folder of a thousand frames, and again where somebody else took a picture away.
+                listed = self._listed[folder.name] = _newest(folder)
+                best = listed.get(frame_id)
+            return best
+
+    def _is_there(self, frame_id: int, path: Path) -> None:
+        with self._listed_lock:
+            listed = self._listed.get(path.parent.name)
+            if listed is not None:
+                listed[frame_id] = path
 
     def put_embedded(self, frame_id: int, data: bytes) -> None:
         write_whole(self.file(frame_id, "embedded"), data, replace=True)
+        self._is_there(frame_id, self.file(frame_id, "embedded"))
         self._announce(frame_id, "embedded")
 
     def _announce(self, frame_id: int, name: str) -> None:
@@ -119,6 +135,7 @@ class Pictures:
     def _keep(self, wish: Wish, result: dict[str, Any]) -> None:
         place = self.file(wish.frame_id, wish.version)
         write_whole(place, result["jpeg"], replace=True, lasting=False)
+        self._is_there(wish.frame_id, place)
         for old in place.parent.glob(f"{wish.frame_id}-*.jpg"):
             if old != place:
                 old.unlink(missing_ok=True)
@@ -169,6 +186,22 @@ class Pictures:
             self._waiting.clear()
             self._idle.notify_all()
         self._checks.shutdown(wait=False, cancel_futures=True)
+
+
+def _newest(folder: Path) -> dict[int, Path]:
+    """The newest picture of each frame in a folder."""
+    found: dict[int, tuple[int, Path]] = {}
+    try:
+        with os.scandir(folder) as entries:
+            for entry in entries:
+                number, _, rest = entry.name.partition("-")
+                if number.isdigit() and rest.endswith(".jpg"):
+                    when = entry.stat().st_mtime_ns
+                    if when >= found.get(int(number), (-1, folder))[0]:
+                        found[int(number)] = when, Path(entry.path)
+    except OSError:
+        return {}
+    return {frame: path for frame, (_, path) in found.items()}
 
 
 def wish_for(resolver: Resolver, frame: Frame) -> Wish:

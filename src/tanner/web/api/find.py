@@ -1,6 +1,6 @@
 """Finding frames over all shoots: results a part at a time, counts of what there is, kept searches, collections."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
@@ -12,10 +12,9 @@ from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.search import kept
 from tanner.catalogue.search.counts import facets
 from tanner.catalogue.search.find import PAGE, SORTS, collection_of, ids_of, loaded, page
-from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
-from tanner.web.api.common import WithServices, frames_of
+from tanner.web.api.common import WithServices
 from tanner.web.api.shoots import frame_row
 
 router = APIRouter(prefix="/api", tags=["find"])
@@ -186,26 +185,6 @@ def order(collection: int, body: Order, services: WithServices) -> dict[str, Any
     with services.catalogue.write() as session:
         kept.put_before(session, collection, body.frames, body.before)
     return {"id": collection}
-
-
-class Marks(SomeFrames):
-    stars: int | None = Field(default=None, ge=0, le=5)
-    label: Literal["none", "red", "yellow", "green", "blue", "violet"] | None = None
-    verdict: Literal["undecided", "keep", "drop"] | None = None
-
-
-@router.post("/find/marks")
-def marks(body: Marks, services: WithServices) -> dict[str, Any]:
-    """Stars, label and verdict of frames of any shoots; one step in each shoot's history."""
-    fields = body.model_dump(exclude={"frames"}, exclude_none=True)
-    said = ", ".join(f"{k} {v}" for k, v in fields.items())
-    with services.catalogue.write() as session:
-        by_shoot: dict[int, list[Frame]] = {}
-        for frame in frames_of(session, body.frames):
-            by_shoot.setdefault(frame.shoot_id, []).append(frame)
-        for shoot, frames in by_shoot.items():
-            record(session, shoot, said, [(f, fields) for f in frames])
-    return {"done": said}
 
 
 @router.post("/find/shoot")

@@ -11,7 +11,7 @@ from tanner.catalogue.alternates import make_alternates, take_out
 from tanner.catalogue.development import carry, carry_list, give_up, set_values
 from tanner.catalogue.originals import find_again, take_over
 from tanner.catalogue.resolver import Resolver
-from tanner.catalogue.steps import history, record, state_after
+from tanner.catalogue.steps import history, mark, record, state_after
 from tanner.core.adjust.registry import develop
 from tanner.core.areas.shapes import held_to_subject
 from tanner.core.colour.white import picked
@@ -147,12 +147,11 @@ def give_up_values(body: GiveUp, services: WithServices) -> dict[str, Any]:
 
 @router.post("/marks")
 def marks(body: Marks, services: WithServices) -> dict[str, Any]:
-    """Stars, label, verdict, and whether frames follow their lead."""
+    """Stars, label, verdict, and whether frames follow their lead; frames of several shoots get a step in each."""
     fields = body.model_dump(exclude={"frames"}, exclude_none=True)
+    said = ", ".join(f"{k} {v}" for k, v in fields.items())
     with services.catalogue.write() as session:
-        frames = frames_of(session, body.frames)
-        said = ", ".join(f"{k} {v}" for k, v in fields.items())
-        return done(record(session, one_shoot(frames), said, [(f, fields) for f in frames]))
+        return done(next(iter(mark(session, body.frames, said, fields)), None))
 
 
 @router.post("/alternates")

@@ -8,7 +8,7 @@ from sqlalchemy import JSON, case, func, select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.clock import parse_shift, shift
-from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Frame, FrameSet, Shoot
+from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Facet, Frame, FrameSet, Shoot
 from tanner.catalogue.originals import find_moved
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.steps import record, redo, undo
@@ -56,35 +56,39 @@ def shoot_of(session: Session, shoot_id: int) -> Shoot:
 COVERS = 4  # pictures that stand for a shoot: one large, three beside it
 
 
+CARDS = 24  # shoots that are shown with covers and counts, the newest; older ones are lines, so that the page is as quick after years
+
+
 def shoot_list(session: Session) -> list[dict[str, Any]]:
-    """Shoots that are not put away, newest first, with counts of what is to do, and pictures for their covers: leads first, of them those with most stars."""
-    counts = {
-        row.shoot_id: row
-        for row in session.execute(
-            select(
-                Frame.shoot_id,
-                func.count().label("frames"),
-                func.sum(case((Frame.verdict == "keep", 1), else_=0)).label("keep"),
-                func.sum(case((Frame.verdict == "drop", 1), else_=0)).label("drop"),
-                func.sum(case((Frame.verdict == "undecided", 1), else_=0)).label("undecided"),
-                func.count(func.distinct(Frame.set_id)).label("sets"),
-            ).group_by(Frame.shoot_id)
-        )
-    }
+    """The newest shoots that are not put away, with counts of what is to do, and pictures for their covers: leads first, of them those with most stars."""
+    query = select(Shoot).where(Shoot.away.is_(False)).order_by(Shoot.created.desc(), Shoot.id.desc())
+    shoots = list(session.scalars(query.limit(CARDS)))
+    ids = [s.id for s in shoots]
+    here = Facet.gone.is_(False), Facet.shoot_id.in_(ids)
+    judged = [func.sum(case((Facet.verdict == v, 1), else_=0)).label(v) for v in ("keep", "drop", "undecided")]
+    totals = select(
+        Facet.shoot_id, func.count().label("frames"), func.count(func.distinct(Facet.set_id)).label("sets"), *judged
+    )
+    counts = {row.shoot_id: row for row in session.execute(totals.where(*here).group_by(Facet.shoot_id))}
     written = select(Delivery.shoot_id, func.count(func.distinct(DeliveryItem.frame_id))).join(
         DeliveryItem, DeliveryItem.delivery_id == Delivery.id
     )
-    delivered: dict[int, int] = dict(
-        session.execute(written.where(DeliveryItem.state == "done").group_by(Delivery.shoot_id)).all()
-    )
+    mine = written.where(Delivery.shoot_id.in_(ids), DeliveryItem.state == "done")
+    delivered: dict[int, int] = dict(session.execute(mine.group_by(Delivery.shoot_id)).all())
     result = []
-    for shoot in session.scalars(select(Shoot).where(Shoot.away.is_(False)).order_by(Shoot.created.desc())):
+    for shoot in shoots:
         row = counts.get(shoot.id)
-        frames = select(Frame.id).where(Frame.shoot_id == shoot.id).order_by(Frame.taken, Frame.name)
-        leads = select(Frame.id).join(FrameSet, FrameSet.lead_id == Frame.id).where(FrameSet.shoot_id == shoot.id)
-        covers = list(session.scalars(leads.order_by(Frame.stars.desc(), Frame.taken, Frame.id).limit(COVERS)))
+        in_time = select(Facet.frame_id).where(Facet.shoot_id == shoot.id, Facet.gone.is_(False))
+        in_time = in_time.order_by(Facet.taken, Facet.name)
+        leads = (
+            select(Facet.frame_id)
+            .join(FrameSet, FrameSet.lead_id == Facet.frame_id)
+            .where(FrameSet.shoot_id == shoot.id)
+        )
+        leads = leads.where(Facet.gone.is_(False)).order_by(Facet.stars.desc(), Facet.taken, Facet.frame_id)
+        covers = list(session.scalars(leads.limit(COVERS)))
         if len(covers) < COVERS:
-            covers += session.scalars(frames.where(Frame.id.not_in(covers)).limit(COVERS - len(covers)))
+            covers += session.scalars(in_time.where(Facet.frame_id.not_in(covers)).limit(COVERS - len(covers)))
         result.append(
             {
                 "id": shoot.id,
@@ -100,6 +104,12 @@ def shoot_list(session: Session) -> list[dict[str, Any]]:
             }
         )
     return result
+
+
+def older_shoots(session: Session) -> list[Any]:
+    """(id, name, created) of those that are not put away and stand behind the newest."""
+    query = select(Shoot.id, Shoot.name, Shoot.created).where(Shoot.away.is_(False))
+    return list(session.execute(query.order_by(Shoot.created.desc(), Shoot.id.desc()).offset(CARDS)))
 
 
 def put_away(session: Session) -> list[Shoot]:

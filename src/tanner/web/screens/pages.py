@@ -22,7 +22,7 @@ from tanner.core.output.naming import TOKENS
 from tanner.core.output.spec import FORMATS
 from tanner.core.profile.chart import SETS
 from tanner.web.api.common import WithServices, frame_of
-from tanner.web.api.shoots import put_away, shoot_list, shoot_of
+from tanner.web.api.shoots import older_shoots, put_away, shoot_list, shoot_of
 from tanner.web.screens.help import HELP
 from tanner.web.serving.described import ABOUT, operations
 
@@ -70,7 +70,8 @@ def page(request: Request, name: str, **values: Any) -> Response:
 @router.get("/")
 def shoots(request: Request, services: WithServices) -> Response:
     with services.catalogue.read() as session:
-        return page(request, "shoots.html", shoots=shoot_list(session), away=put_away(session), screen="shoots")
+        lists = {"shoots": shoot_list(session), "older": older_shoots(session), "away": put_away(session)}
+    return page(request, "shoots.html", screen="shoots", **lists)
 
 
 @router.get("/shoots/{shoot_id}")

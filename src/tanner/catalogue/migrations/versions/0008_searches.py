@@ -96,7 +96,7 @@ def upgrade() -> None:
         frame_id='frame',
     )
     op.create_index('ix_frame_facet_time', 'frame_facet', ['gone', 'taken', 'name'])
-    op.create_index('ix_frame_facet_shoot', 'frame_facet', ['shoot_id', 'gone'])
+    op.create_index('ix_frame_facet_shoot', 'frame_facet', ['shoot_id', 'gone', 'taken', 'name'])
     for column in ('tick', 'set_id', 'camera', 'lens'):
         op.create_index(f'ix_frame_facet_{column}', 'frame_facet', [column])
     _named(

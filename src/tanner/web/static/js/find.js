@@ -187,7 +187,7 @@ async function marking(fields, next = false) {
   }
   if (next && wanted.length === 1) walk(1);
   told();
-  const kept = writing.then(() => trying(() => post("/api/find/marks", { frames: wanted, ...fields })));
+  const kept = writing.then(() => trying(() => post("/api/marks", { frames: wanted, ...fields })));
   writing = kept;
   if (!(await kept)) search(true);
 }
