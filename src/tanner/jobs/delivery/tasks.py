@@ -22,6 +22,16 @@ from tanner.jobs.delivery import journal as journals
 from tanner.jobs.tasks import about, starting
 
 
+def ready_to_deliver() -> bool:
+    """Develops a small made-up frame, so that the first delivery does not wait for kernels to be loaded."""
+    from tanner.core.adjust.registry import defaults
+    from tanner.core.render import render
+    from tanner.core.warm import synthetic
+
+    render(synthetic(), develop(defaults(raw=True, lens=True)), (240, 180))
+    return True
+
+
 def develop_file(
     path: str,
     settings: dict[str, Any],

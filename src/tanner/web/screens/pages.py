@@ -141,6 +141,7 @@ def lineup_page(request: Request, shoot_id: int, services: WithServices) -> Resp
 
 @router.get("/shoots/{shoot_id}/deliver")
 def deliver_page(request: Request, shoot_id: int, services: WithServices) -> Response:
+    services.wake_deliveries()
     return _shoot_page(
         request,
         services,

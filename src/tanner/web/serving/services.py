@@ -24,6 +24,7 @@ from tanner.jobs.bring_in.watching import Watching
 from tanner.jobs.checking import Checks
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.delivery.deliveries import Deliveries
+from tanner.jobs.delivery.tasks import ready_to_deliver
 from tanner.jobs.denoise.denoising import Denoising
 from tanner.jobs.hinting import Hinting
 from tanner.jobs.match.lineups import LineUps
@@ -96,6 +97,7 @@ class Services:
         self.sidecars = Sidecars(self.catalogue)
         self.hinting = Hinting(self.catalogue, self.workers)
         self.lineups = LineUps(self.catalogue, self.workers)
+        self._woken = False
         self.library = Library(data)
         self.counts = Counts()
         self.folders = Folders(folders)
@@ -111,6 +113,14 @@ class Services:
         self.watching.resume()
         for _ in range(self.workers.lanes):
             self.workers.submit(ready)
+
+    def wake_deliveries(self) -> None:
+        """Ready the processes that write deliveries, once, when somebody is about to ask for one."""
+        if self._woken or not isinstance(self.delivery_workers, Workers):
+            return
+        self._woken = True
+        for _ in range(self.delivery_workers.lanes):
+            self.delivery_workers.submit(ready_to_deliver)
 
     def _count(self) -> None:
         """Read what Find counts, so that the first who asks need not wait."""
