@@ -53,7 +53,13 @@ def test_a_catalogue_of_an_older_version_with_frames_in_it_is_brought_up(catalog
     with sqlite3.connect(folder / "catalogue.sqlite") as older:
         assert "worn" not in [row[1] for row in older.execute("PRAGMA table_info(frame)")]
         assert older.execute("SELECT count(*) FROM frame").fetchone() == (7,)
+    assert not list((folder / "backups").glob("*"))
     again = Catalogue(folder)
+    # What was there before is kept, whole, beside it.
+    (kept,) = (folder / "backups").glob("catalogue-*.sqlite")
+    with sqlite3.connect(kept) as before:
+        assert before.execute("SELECT version_num FROM alembic_version").fetchone() == ("0002",)
+        assert before.execute("SELECT count(*) FROM frame").fetchone() == (7,)
     with again.read() as session:
         frame = session.get_one(Frame, 2)
         assert (frame.name, frame.set_id, frame.worn, frame.seen, frame.sidecar) == ("A002.DNG", 1, [], {}, "")

@@ -2,6 +2,7 @@
 
 import json
 import math
+import sqlite3
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -11,6 +12,8 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine, event
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
@@ -79,9 +82,26 @@ class Catalogue:
             # A table that is made anew is dropped for a moment; what points to it must not mind.
             connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
             config.attributes["connection"] = connection
+            was = MigrationContext.configure(connection).get_current_revision()
+            if was not in (None, ScriptDirectory.from_config(config).get_current_head()):
+                self._back_up_first()
             command.upgrade(config, "head")
             connection.commit()
             connection.exec_driver_sql("PRAGMA foreign_keys=ON")
+
+    def _back_up_first(self) -> None:
+        """Before its tables are changed for this version, the catalogue is kept as it is.
+
+        Raises:
+            TannerError: there is no room for that; nothing was changed.
+        """
+        try:
+            health.back_up(self.folder, every_s=0)
+        except (OSError, sqlite3.Error) as error:
+            raise TannerError(
+                f"{self.folder}: the catalogue is of an older version, and could not be backed up before it is brought up ({error}). "
+                "Make room and start again. Nothing was changed."
+            ) from None
 
     def _session(self) -> Session:
         # Who resolves frames in this session asks for the rules here.

@@ -17,7 +17,7 @@ from tanner.core.profile.chart import published24
 from tanner.core.profile.detect import shows_chart
 from tanner.core.raw.damage import damage_of, tells_damage
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import RAW, Source, read
+from tanner.core.raw.reader import FINISHED, RAW, Source, read
 from tanner.core.render import as_shot_white, full_size, render
 from tanner.core.series.depends import About
 from tanner.core.small import read_small
@@ -67,6 +67,8 @@ def embedded_preview(path: str) -> bytes | None:
         return None
 
 
+LARGEST = 400 << 20
+"""Bytes of a finished file that is read to show it before it is brought in."""
 QUICK = 1000
 """Long edge in px from which a camera's own picture serves for a frame shown large."""
 
@@ -80,8 +82,13 @@ def file_preview(path: str, large: bool, least: int = 0) -> bytes | None:
     """The picture that is in a file, upright, as JPEG: small, or as large as it is there; None without one."""
     from PIL import Image, ImageOps
 
+    kind = Path(path).suffix.lower()
+    if kind not in RAW | FINISHED:
+        return None
     try:
-        data = _embedded(path) if Path(path).suffix.lower() in RAW else Path(path).read_bytes()
+        if kind in FINISHED and Path(path).stat().st_size > LARGEST:
+            return None
+        data = _embedded(path) if kind in RAW else Path(path).read_bytes()
         if not large:
             return _small(data)
         with Image.open(io.BytesIO(data)) as image:

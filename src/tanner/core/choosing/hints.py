@@ -70,16 +70,23 @@ def measured(look: Look) -> Hints:
         return Hints(round(sharp, 4), "face", box, round(along, 3), _opening(points), _clipped(look, box))
     try:
         even = backdrop(picture).mask
-        rows, columns = np.flatnonzero((~even).mean(axis=1) > 0.02), np.flatnonzero((~even).mean(axis=0) > 0.02)
-        if not 0.02 < (~even).mean() < 0.9 or not rows.size or not columns.size:
+        if not 0.02 < (~even).mean() < 0.9:
             raise NoArea("no subject")
         share = np.array([w / even.shape[1], h / even.shape[0]])
-        low, high = np.array([columns[0], rows[0]]) * share, np.array([columns[-1] + 1, rows[-1] + 1]) * share
+        ends = np.array([_middle(~even, axis) for axis in (0, 1)], float)  # columns, then rows
+        low, high = ends[:, 0] * share, ends[:, 1] * share
         where, box = "subject", _shares(low, high, (w, h))
     except NoArea:
         where, box = "frame", (0.0, 0.0, 1.0, 1.0)
     sharp, along = sharpness(_part(luma, box))
     return Hints(round(sharp, 4), where, box, round(along, 3))
+
+
+def _middle(mask: NDArray[np.bool_], axis: int) -> tuple[int, int]:
+    """Where all but the outer thirtieth of a mask lies along the other axis: its rim at the frame's border does not count."""
+    mass = np.cumsum(mask.sum(axis=axis))
+    first, last = np.searchsorted(mass, mass[-1] * np.array([1 / 30, 29 / 30]))
+    return int(first), int(last) + 1
 
 
 def _shares(low: F64, high: F64, size: tuple[int, int]) -> tuple[float, float, float, float]:
