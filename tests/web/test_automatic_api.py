@@ -10,6 +10,7 @@ from PIL import Image
 from serving import Running, with_lamps
 
 from tanner.core.adjust.registry import develop
+from tanner.core.colour.ranges import HUES
 from tanner.core.raw.reader import read
 from tanner.core.render import render
 from tanner.core.series.automatic import ALL, BINS, STOPS, Measured, automatic, level_ends, measured
@@ -98,6 +99,17 @@ def test_levels_find_their_ends_with_the_stated_share(server: Running, originals
     assert (chosen <= 1).mean() < 0.03 and (chosen >= 254).mean() < 0.03
     assert Image.fromarray(pixels).size == (300, 200)
     server.post(f"/api/frames/{lead['id']}/levels", {"channel": channel, "share": 40}, expect=422)
+
+
+def test_black_and_white_is_weighed_by_the_picture(server: Running) -> None:
+    frame = frames(server)[0]["id"]
+    found = server.post(f"/api/frames/{frame}/mono")["values"]
+    assert found["mono.amount"] == 100 and set(found) == {"mono.amount", *(f"mono.{name}" for name in HUES)}
+    assert any(found[f"mono.{name}"] for name in HUES)  # the lamp is blue
+    server.post("/api/edit", {"frames": [frame], "values": found})
+    # Worked out without what it is to set: the same again.
+    assert server.post(f"/api/frames/{frame}/mono")["values"] == found
+    server.post("/api/shoots/1/undo")
 
 
 def test_a_cdl_file_becomes_curves_and_curves_a_file(server: Running) -> None:

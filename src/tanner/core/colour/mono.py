@@ -71,6 +71,65 @@ class Mono(Group):
     highlight_tint: float = param(0.0, 0.0, 100.0, label="Tint of highlights", unit="%", help="How strong.", tab="Tint")
 
 
+def _moved(light: F64, chroma: F64) -> F64:
+    """How much lighter a weight of 100 % makes a colour: a strong one more than a weak one, greys not at all; black and white stay."""
+    strong = coloured(chroma) * np.clip(chroma / 0.15, 0.3, 1.2)
+    return np.asarray(strong * 1.4 * light * (1 - light))
+
+
+APART = (1, 4, 12)
+"""px between the places that are compared, on a picture with a long edge of some 160 px."""
+SURE = 0.03
+"""Difference of Oklab's lightness from which the order of two places must stay."""
+TURNED = 0.01
+"""Share of such pairs that may change their order."""
+MOST = 60.0
+RIDGE = 0.02
+"""What holds weights back that change little, as a share of the mean of what they do."""
+
+
+def weights_for(lab: F64) -> dict[str, float]:
+    """Weights for a picture, in %, under which neighbouring colours stay as different as they were, and which of them is lighter too.
+
+    Differences of neighbouring places in Oklab are to become differences of grey: what a weight does to them is linear, so
+    that the best weights are a least-squares solution; the sign of a difference is that of its lightness, else of its
+    yellowness (yellow is seen as light, blue as dark). They are taken back as far as the order of lightness asks.
+    The idea is that of gooch2005 (source: gooch2005), their way of solving it is not used.
+
+    Args:
+        lab: (h, w, 3), Oklab of a small picture.
+    """
+    light, a, b = (lab[..., k] for k in range(3))
+    chroma = np.hypot(a, b)
+    each = shares(np.rad2deg(np.arctan2(b, a)) % 360) * _moved(light, chroma)  # (8, h, w)
+    rows, wanted, changes = [], [], []
+    for step in APART:
+        for first, second in ((np.s_[:, step:], np.s_[:, :-step]), (np.s_[step:], np.s_[:-step])):
+            down = light[first] - light[second]
+            yellow = b[first] - b[second]
+            size = np.sqrt(down**2 + (a[first] - a[second]) ** 2 + yellow**2)
+            sign = np.where(np.abs(down) > SURE / 3, np.sign(down), np.sign(yellow))
+            rows.append(
+                (each[(slice(None), *_both(first))] - each[(slice(None), *_both(second))]).reshape(len(each), -1)
+            )
+            wanted.append((sign * size - down).ravel())
+            changes.append(down.ravel())
+    m, target, down = np.concatenate(rows, axis=1), np.concatenate(wanted), np.concatenate(changes)
+    normal = m @ m.T
+    scale = float(np.trace(normal)) / len(normal)
+    if scale <= 0:
+        return dict.fromkeys(HUES, 0.0)  # a picture without colours
+    found = np.clip(np.linalg.solve(normal + RIDGE * scale * np.eye(len(normal)), m @ target), -MOST / 100, MOST / 100)
+    sure = np.abs(down) > SURE
+    while sure.any() and np.mean((down + found @ m)[sure] * down[sure] < 0) > TURNED:
+        found *= 0.9
+    return {name: float(np.round(100 * v)) + 0.0 for name, v in zip(HUES, found, strict=True)}
+
+
+def _both(part: Any) -> tuple[Any, ...]:
+    return part if isinstance(part, tuple) else (part,)
+
+
 def greyed(mono: Mono, light: F64, chroma: F64, hue: F64) -> tuple[F64, F64, F64]:
     """Oklab's lightness and the two colour axes after black and white; arrays of one shape, hue in degrees."""
     rad = np.deg2rad(hue)
@@ -79,9 +138,7 @@ def greyed(mono: Mono, light: F64, chroma: F64, hue: F64) -> tuple[F64, F64, F64
     if not share:
         return light, a, b
     weight = mixed(shares(hue), [getattr(mono, name) / 100 for name in HUES])
-    # A strong colour is moved more than a weak one, greys not at all; black and white stay.
-    strong = coloured(chroma) * np.clip(chroma / 0.15, 0.3, 1.2)
-    light = light + share * weight * strong * 1.4 * light * (1 - light)
+    light = light + share * weight * _moved(light, chroma)
     ends = 4 * light * (1 - light)
     tints = ((mono.shadow_hue, mono.shadow_tint, 1 - light), (mono.highlight_hue, mono.highlight_tint, light))
     # Full between black and white, none at them.

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.camera import Profile
+from tanner.core.colour.mono import weights_for
 from tanner.core.colour.spaces import SPACES, oklab_cones
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, render
@@ -162,3 +163,16 @@ def level_ends(source: Source, values: Mapping[str, Any], share: float, channel:
     # Steps of half a per cent, outwards, and never closer than levels may be.
     black, white = np.floor(low * 200) / 2, np.ceil(high * 200) / 2
     return float(min(black, 98.0)), float(min(100.0, max(white, black + 2)))
+
+
+def mono_weights(source: Source, values: Mapping[str, Any]) -> dict[str, float]:
+    """Weights of black and white from the picture as it is developed without it, by full name; see `core.colour.mono`."""
+    later = ("mono.", "finish.", "detail.", "areas/")
+    development = develop({k: v for k, v in values.items() if not k.startswith(later)})
+    width, height = full_size(source, development)
+    scale = min(1.0, 160 / max(width, height))
+    size = max(16, round(width * scale)), max(16, round(height * scale))
+    linear = SPACES["prophoto"].decode(render(source, development, size, space="prophoto", bits=16, draft=True) / 65535)
+    to, lab = oklab_cones(SPACES["prophoto"])
+    found = weights_for(np.cbrt(np.maximum(linear, 0) @ (to / to.sum(axis=1, keepdims=True)).T) @ lab.T)
+    return {f"mono.{name}": weight for name, weight in found.items()}

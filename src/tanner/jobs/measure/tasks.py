@@ -143,3 +143,11 @@ def level_ends_of(path: str, values: dict[str, Any], share: float, channel: str)
     from tanner.core.small import read_small
 
     return level_ends(read_small(Path(path)), values, share, channel)
+
+
+def mono_weights_of(path: str, values: dict[str, Any]) -> dict[str, float]:
+    """Weights of black and white from the picture (see `core.series.automatic.mono_weights`)."""
+    from tanner.core.series.automatic import mono_weights
+    from tanner.core.small import read_small
+
+    return mono_weights(read_small(Path(path)), values)

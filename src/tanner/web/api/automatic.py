@@ -10,7 +10,7 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.core.errors import TannerError
 from tanner.core.series.automatic import ALL, What, automatic
-from tanner.jobs.measure.tasks import level_ends_of, measured_for_automatic, white_by
+from tanner.jobs.measure.tasks import level_ends_of, measured_for_automatic, mono_weights_of, white_by
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 from tanner.web.serving.services import Services
@@ -110,3 +110,13 @@ def levels(frame_id: int, body: Ends, services: WithServices) -> dict[str, Any]:
     black, white = job.result()
     first = "" if body.channel == "all" else f"{body.channel}_"
     return {"values": {f"levels.{first}black": black, f"levels.{first}white": white}}
+
+
+@router.post("/frames/{frame_id}/mono")
+def mono(frame_id: int, services: WithServices) -> dict[str, Any]:
+    """Weights of black and white from the picture; nothing is changed yet."""
+    with services.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        path, values = frame.path, Resolver(session, frame.shoot_id).resolve(frame).values
+    found = services.workers.submit(mono_weights_of, path, values).result()
+    return {"values": {**found, "mono.amount": values.get("mono.amount") or 100.0}}

@@ -296,6 +296,10 @@ const moving = (values) => {
   handles.draw();
   redraw(true);
 };
+byId("mono-auto").addEventListener("click", async () => {
+  const found = await trying(() => post(`/api/frames/${state.frame.id}/mono`));
+  if (found) await edit(found.values);
+});
 const handles = new LevelHandles({ shown, move: moving, edit: (values) => edit(values) });
 subscribe(() => handles.draw());
 panel.addEventListener("click", (event) => event.target.closest(".group-tabs") && handles.draw());
