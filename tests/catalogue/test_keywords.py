@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -109,6 +109,7 @@ def test_keywords_are_added_and_taken_over_shoots(used: Session) -> None:
         keywords.change(used, frames, ["a,b"], [])
 
 
+@settings(max_examples=30)  # each makes a catalogue of its own
 @given(st.lists(st.tuples(st.integers(0, 9), st.integers(0, 9)), max_size=25))
 def test_whatever_is_put_where_the_tree_stays_a_tree(
     tmp_path_factory: pytest.TempPathFactory, moves: list[tuple[int, int]]
