@@ -12,7 +12,7 @@ DOCS = Path(__file__).parents[2] / "docs"
 
 
 def test_every_page_its_pictures_and_links_are_there(server: Running) -> None:
-    assert len(chapters()) == 8
+    assert len(chapters()) == 10
     for key in chapters():
         answer = server.client.get(f"/guide/{key}")
         assert answer.status_code == 200 and "<h1>" in answer.text
