@@ -117,7 +117,7 @@ def test_levels_by_handles_and_by_themselves(page: Page, values: Values) -> None
 @pytest.mark.usefixtures("fresh")
 def test_black_and_white_by_the_picture(page: Page, values: Values) -> None:
     group(page, "mono")
-    page.get_by_role("button", name="Weights from the picture").click()
+    page.locator("#mono-auto").click()
     eventually(page, lambda: values().get("mono.amount") == 100)
 
 

@@ -19,7 +19,7 @@ def test_frames_are_narrowed_and_named_before_anything_is_written(
     expect(page.locator("#which-count")).to_have_text("2 frames")
     page.locator("#filter").fill("stars>=4 or (")
     page.locator("#filter").press("Tab")
-    expect(page.locator("#deliver-error")).to_contain_text("Filter")
+    expect(page.locator("#deliver-error")).to_contain_text("Search: at character 14")
     expect(page.locator("#deliver-go")).to_be_disabled()
     page.locator("#filter").fill("name:T001")
     page.locator("#filter").press("Tab")
