@@ -4,6 +4,11 @@ import hashlib
 from datetime import datetime, timedelta
 from pathlib import Path
 
+from alembic import command
+from alembic.config import Config
+
+from tanner.catalogue import store
+from tanner.catalogue.store import Catalogue
 from tanner.studio.exposure import Exposure
 
 START = datetime(2026, 3, 12, 9, 0, 0)
@@ -44,6 +49,16 @@ def series() -> list[Exposure]:
         "T0021.DNG", "instrument", kelvin=2856.0, believed=2900.0, upright=True, taken=START + 30 * minute, seed=21
     )
     return [*lamps, *threads, side]
+
+
+def downgrade(catalogue: Catalogue, revision: str) -> None:
+    """Make a catalogue one of an older version, and close it."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(store.__file__).parent / "migrations"))
+    with catalogue.engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.downgrade(config, revision)
+    catalogue.close()
 
 
 def hashes(folder: Path) -> dict[str, str]:

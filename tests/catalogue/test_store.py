@@ -4,14 +4,12 @@ import sqlite3
 from pathlib import Path
 
 import pytest
-from alembic import command
 from alembic.autogenerate import compare_metadata
-from alembic.config import Config
 from alembic.migration import MigrationContext
+from made import downgrade
 from sqlalchemy import text
 from sqlalchemy.exc import IntegrityError
 
-from tanner.catalogue import store
 from tanner.catalogue.models import Base, Frame, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
@@ -44,12 +42,7 @@ def test_opening_again_keeps_everything(data: Path) -> None:
 def test_a_catalogue_of_an_older_version_with_frames_in_it_is_brought_up(catalogue: Catalogue) -> None:
     """Rows that others point to stay where they are while columns are added."""
     folder = catalogue.folder
-    config = Config()
-    config.set_main_option("script_location", str(Path(store.__file__).parent / "migrations"))
-    with catalogue.engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.downgrade(config, "0002")
-    catalogue.close()
+    downgrade(catalogue, "0002")
     with sqlite3.connect(folder / "catalogue.sqlite") as older:
         assert "worn" not in [row[1] for row in older.execute("PRAGMA table_info(frame)")]
         assert older.execute("SELECT count(*) FROM frame").fetchone() == (7,)

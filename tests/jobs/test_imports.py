@@ -190,6 +190,10 @@ def test_a_raw_file_and_its_jpeg_are_one_shot(shot: Path) -> None:
     names_of = lambda how: [(i.path.name, len(i.companions)) for i in items_of(paths, Recipe(companions=how))]  # noqa: E731
     assert names_of("with") == [("ALONE.JPG", 0), ("T0001.DNG", 1), ("T0002.DNG", 0)]
     assert names_of("raw") == [("ALONE.JPG", 0), ("T0001.DNG", 0), ("T0002.DNG", 0)]
+    # Files are read for the names' sake only where these ask for it.
+    assert [Recipe(name=n, folder=f).needs_facts for n, f in (("{name}", ""), ("{shoot}_{number:3}", ""), ("{name}", "{year}"))] == [
+        False, False, True,
+    ]  # fmt: skip
     assert [n for n, _ in names_of("apart")] == ["ALONE.JPG", "T0001.DNG", "T0001.JPG", "T0002.DNG"]
 
 

@@ -20,8 +20,8 @@ LIKE = 70.0
 
 def checked(name: str) -> str:
     name = " ".join(name.split())
-    if not name or len(name) > MOST_NAME or any(c in name for c in ",|\t"):
-        raise TannerError(f"A keyword has 1 to {MOST_NAME} characters, and no commas or bars.")
+    if not name or len(name) > MOST_NAME or any(c in name for c in ",|="):
+        raise TannerError(f"A keyword has 1 to {MOST_NAME} characters, and no commas, bars or equals signs.")
     return name
 
 
@@ -69,17 +69,27 @@ def put_under(session: Session, name: str, parent: str | None) -> None:
     """Give a keyword its place in the tree; None: at its top.
 
     Raises:
-        TannerError: it would lie below itself.
+        TannerError: it would lie below itself, or too deep.
     """
     child = _made(session, checked(name))
     above = _made(session, checked(parent)) if parent else None
-    seen, step = {child.id}, above
+    step, steps = above, 0
     while step is not None:
-        if step.id in seen:
+        if step.id == child.id:
             raise TannerError(f"{name} cannot lie below {parent}, which lies below it.")
-        seen.add(step.id)
-        step = session.get(Keyword, step.parent_id) if step.parent_id else None
+        step, steps = session.get(Keyword, step.parent_id) if step.parent_id else None, steps + 1
+    if steps + _height(session, child.id) > DEEPEST:
+        raise TannerError(f"{name} would lie deeper than {DEEPEST} steps.")
     child.parent_id = above.id if above else None
+
+
+def _height(session: Session, node: int) -> int:
+    """Steps of the tree from a keyword down to the lowest below it, itself among them."""
+    steps, here = 0, [node]
+    while here:
+        steps += 1
+        here = list(session.scalars(select(Keyword.id).where(Keyword.parent_id.in_(here))))
+    return steps
 
 
 def say_also(session: Session, name: str, synonyms: Iterable[str]) -> None:
@@ -168,7 +178,7 @@ def suggest(session: Session, text: str, without: Sequence[str] = ()) -> list[st
 
 
 def last_used(session: Session, shoot_id: int) -> list[str]:
-    """Keywords of the frames of a shoot, the commonest first."""
+    """Keywords of the frames of a shoot, of those that were changed last first."""
     query = (
         select(FrameKeyword.keyword)
         .join(Facet, Facet.frame_id == FrameKeyword.frame_id)
@@ -181,7 +191,8 @@ def last_used(session: Session, shoot_id: int) -> list[str]:
 
 def as_text(session: Session) -> str:
     """The tree, a keyword a line, one tab deeper below another; other words for it after an equals sign."""
-    rows = tree(session)
+    # What files brought in and no keyword of ours could be called would not come in again.
+    rows = [r for r in tree(session) if not set(",|=") & set(r["name"])]
     below: dict[str | None, list[dict[str, Any]]] = {}
     for row in rows:
         below.setdefault(row["parent"], []).append(row)

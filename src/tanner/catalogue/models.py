@@ -87,7 +87,7 @@ class Frame(Base):
         gone: taken out of the shoot; kept so that it can come back.
         stamp: size and time of the file when its content was last compared, see `originals`; "": not yet.
         trashed: its files that were put into the system's trash, see `core.output.trash`.
-        measured: what Choosing measured of the picture, see `core.series.hints`; empty until then.
+        measured: what Choosing measured of the picture, see `core.choosing.hints`; empty until then.
     """
 
     __tablename__ = "frame"
@@ -214,7 +214,7 @@ class Facet(Base):
         focal (mm), aperture (f-number), shutter (s): as the file says; month: "2026-03".
         error, has_areas, has_spots, developed: of the frame itself.
         profile: key of the camera profile that is set on the frame; presets, keywords: one a line.
-        sharp: see `core.series.hints`.
+        sharp: see `core.choosing.hints`.
     """
 
     __tablename__ = "frame_facet"

@@ -1,6 +1,6 @@
 """Is an original still the file that came in? By size and time where that is enough, else by its content."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -120,16 +120,18 @@ def find_again(catalogue: Catalogue, frame_id: int, folders: Iterable[Path]) -> 
         for found in there:
             if (size and found.bytes != size) or str(found.path) == path or trouble_of(found.path, content)[0]:
                 continue
-            with catalogue.write() as session:
-                session.execute(
-                    update(Frame)
-                    .where(Frame.path == path, Frame.content == content)
-                    .values(path=str(found.path), stamp=stamp_of(found.path), error="")
-                )
+            _lies_now(catalogue, path, content, found.path)
             return found.path
     raise TannerError(
         f"The file that came in is nowhere in {', '.join(looked)}. Put it back, or open its folder with --folder."
     )
+
+
+def _lies_now(catalogue: Catalogue, path: str, content: str, there: Path) -> None:
+    """All developments of a file use it where it lies now."""
+    with catalogue.write() as session:
+        same = update(Frame).where(Frame.path == path, Frame.content == content)
+        session.execute(same.values(path=str(there), stamp=stamp_of(there), error=""))
 
 
 def find_moved(
@@ -171,9 +173,7 @@ def find_moved(
                 except UnreadableFile:
                     hashes[candidate] = ""
             if hashes[candidate] == content:
-                with catalogue.write() as session:
-                    same = update(Frame).where(Frame.path == path, Frame.content == content)
-                    session.execute(same.values(path=str(candidate), stamp=stamp_of(candidate), error=""))
+                _lies_now(catalogue, path, content, candidate)
                 found.append((name, candidate))
                 break
         else:
@@ -181,9 +181,14 @@ def find_moved(
     return found, left
 
 
+def facts_of(facts: Mapping[str, Any]) -> FrameFacts:
+    """A file's facts from what was read of it (see `jobs.tasks.read_facts`), which says more."""
+    return FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
+
+
 def fields_of(facts: dict[str, Any]) -> dict[str, Any]:
     """What a frame's row holds of its file's facts (see `jobs.tasks.read_facts`)."""
-    known = FrameFacts(**{k: v for k, v in facts.items() if k in FrameFacts.model_fields})
+    known = facts_of(facts)
     width, height = (known.height, known.width) if known.orientation >= 5 else (known.width, known.height)
     return {
         "taken": known.taken,

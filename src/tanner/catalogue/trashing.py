@@ -1,6 +1,6 @@
 """Dropped frames and their files: what goes with each, into the system's trash, and back by undo."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -8,20 +8,33 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.alternates import take_out
-from tanner.catalogue.models import Action, DeliveryItem, Frame, FrameSet, Patch, Shoot
+from tanner.catalogue.models import WITH_GONE, Action, DeliveryItem, Frame, FrameSet, Patch, Shoot
 from tanner.core.errors import TannerError
 from tanner.core.output import trash
 
 
-def files_of(path: Path) -> list[Path]:
-    """An original and its companions: files beside it of the same name but for the ending, or with one more (a.dng, a.jpg, a.dng.xmp)."""
-    try:
-        beside = [p for p in path.parent.iterdir() if p.is_file() and not p.is_symlink()]
-    except OSError:
-        return []
+def files_of(path: Path, beside: Mapping[str, Sequence[Path]] | None = None) -> list[Path]:
+    """An original and its companions: files beside it of the same name but for the ending, or with one more (a.dng, a.jpg, a.dng.xmp).
+
+    Args:
+        beside: see `_by_stem`, of its folder, where that was read already.
+    """
+    there = _by_stem(path.parent) if beside is None else beside
     # Alternates have sidecars of their own: a_alt1.dng.xmp.
-    names = (path.stem.casefold(), path.name.casefold())
-    return sorted(p for p in beside if p == path or p.stem.casefold() in names)
+    names = {path.stem.casefold(), path.name.casefold()}
+    return sorted(p for name in names for p in there.get(name, ()))
+
+
+def _by_stem(folder: Path) -> dict[str, list[Path]]:
+    """The files of a folder by their names without the last ending; capitals do not count."""
+    found: dict[str, list[Path]] = {}
+    try:
+        for path in folder.iterdir():
+            if path.is_file() and not path.is_symlink():
+                found.setdefault(path.stem.casefold(), []).append(path)
+    except OSError:
+        pass
+    return found
 
 
 def _size(path: Path) -> int:
@@ -48,7 +61,8 @@ def listed(session: Session, frames: Sequence[Frame]) -> list[dict[str, Any]]:
     leads = set(session.scalars(select(FrameSet.lead_id).where(FrameSet.lead_id.in_(going))))
     query = select(DeliveryItem.frame_id).where(DeliveryItem.frame_id.in_(going), DeliveryItem.state == "done")
     delivered = set(session.scalars(query))
-    files = {f.id: files_of(Path(f.path)) for f in frames}
+    folders = {folder: _by_stem(folder) for folder in {Path(f.path).parent for f in frames}}
+    files = {f.id: files_of(Path(f.path), folders[Path(f.path).parent]) for f in frames}
     needed = _others(session, [str(p) for each in files.values() for p in each], going)
     rows = []
     for frame in frames:
@@ -152,7 +166,7 @@ def follow(session: Session, action: Action | None, *, undone: bool) -> list[str
                 again.append(trash.put(each.path).as_dict())
             except TannerError as error:
                 told.append(str(error))
-        frame = session.get(Frame, patch.target, execution_options={"with_gone": True})
+        frame = session.get(Frame, patch.target, execution_options=WITH_GONE)
         patch.after = {**patch.after, "trashed": again}
         if frame is not None:
             frame.trashed = again

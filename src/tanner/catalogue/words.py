@@ -1,9 +1,10 @@
 """Words of shoots and frames: what the photographer says of them, with undo."""
 
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy.orm import Session, object_session
+from sqlalchemy.orm import Session
 
 from tanner.catalogue.keywords import paths
 from tanner.catalogue.models import Action, Frame, Shoot
@@ -24,22 +25,25 @@ def shoot_words(shoot: Shoot) -> dict[str, str]:
 
 def _moved(frame: Frame) -> bool:
     """Whether the frame's time is another than its file says."""
-    return frame.taken is not None and frame.facts.get("taken") != frame.taken.isoformat()
+    said = frame.facts.get("taken")
+    return frame.taken is not None and (not said or datetime.fromisoformat(said).replace(tzinfo=None) != frame.taken)
 
 
 def words_of(shoot: Shoot, frame: Frame) -> dict[str, Any]:
     """What is said of a frame, as fields of `Words`: its own words over its shoot's."""
     own = {k: v for k, v in frame.words.items() if v}
-    session = object_session(frame)
-    ways = paths(session, frame.keywords) if session is not None else []
     return {
         **shoot_words(shoot),
         **own,
         "keywords": tuple(frame.keywords),
         "stars": frame.stars,
-        **({"paths": tuple(ways)} if ways else {}),
         **({"taken": frame.taken} if _moved(frame) else {}),
     }
+
+
+def written_words(session: Session, shoot: Shoot, frame: Frame) -> dict[str, Any]:
+    """The same as a file of the frame says it: with the way to each keyword that has a place in the tree."""
+    return {**words_of(shoot, frame), "paths": tuple(paths(session, frame.keywords))}
 
 
 def _checked(fields: Mapping[str, str]) -> dict[str, str]:

@@ -117,7 +117,7 @@ def _number(field: Number, how: str, value: str) -> Clause:
     return compared
 
 
-def values_like(column: InstrumentedAttribute[str], value: str, *, whole: bool = False) -> Clause:
+def values_like(column: Anything, value: str, *, whole: bool = False) -> Clause:
     """Rows whose text has a part that is `value`, capitals and accents aside; whole: is it."""
     wanted = folded(value)
     mine = func.folded(column)
@@ -142,11 +142,6 @@ def _few(column: InstrumentedAttribute[str], asked: Callable[[Anything], Clause]
     return column.in_(select(values.c[0]).where(values.c[0].is_not(None), asked(values.c[0])))
 
 
-def _part(value: str) -> Callable[[Anything], Clause]:
-    wanted = folded(value)
-    return lambda column: func.instr(func.folded(column), wanted) > 0
-
-
 def _keyword(value: str) -> Clause:
     """The keyword, another word for it, or one below it in the tree."""
     names = select(Keyword.id).where(
@@ -159,26 +154,22 @@ def _keyword(value: str) -> Clause:
     below = aliased(Keyword)
     tree = tree.union(select(below.id).where(below.parent_id == tree.c.id))
     in_tree = select(func.folded(Keyword.name)).where(Keyword.id.in_(select(tree.c.id)))
-    wanted = folded(value)
-    same = _few(FrameKeyword.keyword, lambda k: or_(func.folded(k) == wanted, func.folded(k).in_(in_tree)))
+    same = _few(FrameKeyword.keyword, lambda k: or_(values_like(k, value, whole=True), func.folded(k).in_(in_tree)))
     matching = select(FrameKeyword.frame_id).where(same)
     return Facet.frame_id.in_(matching)
 
 
 def _preset(value: str) -> Clause:
-    wanted = folded(value)
-    of_shoots = select(Shoot.id).where(func.instr(func.folded(Shoot.preset["name"].as_string()), wanted) > 0)
-    mine = Facet.presets.is_not(None) & (func.instr(func.folded(Facet.presets), wanted) > 0)
-    return or_(mine, Facet.shoot_id.in_(of_shoots))
+    of_shoots = select(Shoot.id).where(values_like(Shoot.preset["name"].as_string(), value))
+    return or_(Facet.presets.is_not(None) & values_like(Facet.presets, value), Facet.shoot_id.in_(of_shoots))
 
 
 def _profile(value: str) -> Clause:
-    wanted = folded(value)
-    mine = func.instr(func.folded(func.coalesce(Facet.profile, "")), wanted) > 0
+    mine = values_like(func.coalesce(Facet.profile, ""), value)
     sets = (
         select(FrameSet.id)
         .join(_lead, _lead.frame_id == FrameSet.lead_id)
-        .where(func.instr(func.folded(func.coalesce(_lead.profile, "")), wanted) > 0)
+        .where(values_like(func.coalesce(_lead.profile, ""), value))
     )
     return or_(mine, Facet.profile.is_(None) & Facet.follows & Facet.set_id.in_(sets))
 
@@ -197,8 +188,8 @@ TEXTS: Mapping[str, tuple[str, Callable[[str], Clause]]] = {
     ),
     "shoot": ("a part of the shoot's name", lambda v: Facet.shoot_id.in_(select(Shoot.id).where(values_like(Shoot.name, v)))),
     "keyword": ("a whole keyword, another word for it, or one below it", _keyword),
-    "camera": ("a part of the camera's name", lambda v: _few(Facet.camera, _part(v))),
-    "lens": ("a part of the lens's name", lambda v: _few(Facet.lens, _part(v))),
+    "camera": ("a part of the camera's name", lambda v: _few(Facet.camera, lambda c: values_like(c, v))),
+    "lens": ("a part of the lens's name", lambda v: _few(Facet.lens, lambda c: values_like(c, v))),
     "name": ("a part of the file's name; capitals of A to Z do not count", lambda v: Facet.name.icontains(v, autoescape=True)),
     "preset": ("a part of the name of a preset that it wears", _preset),
     "profile": ("a part of its camera profile's name", _profile),

@@ -6,8 +6,8 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import Collection, Facet, Frame, Gathered, StandingSearch
-from tanner.catalogue.search.find import SORTS, collection_of, condition, count
+from tanner.catalogue.models import Collection, Facet, Gathered, StandingSearch
+from tanner.catalogue.search.find import SORTS, collection_of, condition, count, loaded
 from tanner.core.errors import FormatError, TannerError
 
 MOST_NAME = 120
@@ -98,9 +98,9 @@ def gather(session: Session, collection: int, frames: Sequence[int]) -> int:
     """Put frames at the end of a collection; how many are new in it."""
     collection_of(session, collection)
     there = set(session.scalars(select(Gathered.frame_id).where(Gathered.collection_id == collection)))
-    known = set(session.scalars(select(Frame.id).where(Frame.id.in_(frames)))) if len(frames) <= 500 else set(frames)
+    known = {f.id for f in loaded(session, [f for f in dict.fromkeys(frames) if f not in there])}
     last = session.scalar(select(func.max(Gathered.place)).where(Gathered.collection_id == collection)) or 0.0
-    new = [f for f in dict.fromkeys(frames) if f not in there and f in known]
+    new = [f for f in dict.fromkeys(frames) if f in known]
     session.add_all(Gathered(collection_id=collection, frame_id=f, place=last + n) for n, f in enumerate(new, 1))
     return len(new)
 

@@ -14,6 +14,7 @@ from tanner.catalogue.alternates import add_alternate
 from tanner.catalogue.importing import Found, add_frame, copy_in, known_contents, shots
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import WITH_GONE, Frame, Shoot
+from tanner.catalogue.originals import facts_of
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.ruling import apply_rules
 from tanner.catalogue.sets import propose_sets
@@ -261,7 +262,7 @@ class Importer:
     def _copies(self, job: ImportJob, item: Item, content: str, facts: dict[str, Any]) -> tuple[Path, list[str]]:
         """The checked copy of a file, with its companions and the second ones; what of these could not be copied is said."""
         recipe = job.recipe
-        target = recipe.target(item.path, recipe.values(item.path, facts, item.number, job.shoot_name))
+        target = recipe.target(item.path, recipe.values(item.path, facts_of(facts), item.number, job.shoot_name))
         path, copied = copy_in(item.path, target, content)
         if copied != content:
             raise TannerError("changed while it was copied. Import it again.")

@@ -1,10 +1,11 @@
 """How files come in: where to, under which names, a second copy, what goes with them. A shoot keeps its own for next time."""
 
 import os
+import re
 import shutil
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
@@ -25,7 +26,6 @@ class Recipe(BaseModel):
         companions: finished pictures beside raw files go "with" them, are left ("raw"), or are frames of their own ("apart").
         others: sound, video and notes are copied along.
         words: what is said of every frame, by fields of `core.output.words`.
-        text: what {text} stands for in names.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -38,7 +38,6 @@ class Recipe(BaseModel):
     keywords: list[str] = Field(default=[], max_length=50)
     words: dict[str, str] = Field(default={}, max_length=40)
     rules: bool = False
-    text: str = Field(default="", max_length=100)
 
     @field_validator("folder", "name")
     @classmethod
@@ -46,26 +45,22 @@ class Recipe(BaseModel):
         check_template(template)
         return template
 
-    def values(
-        self, path: Path, facts: FrameFacts | Mapping[str, Any] | None, number: int, shoot: str
-    ) -> dict[str, object]:
+    @property
+    def needs_facts(self) -> bool:
+        """Whether names and folders say more than a file's own name, its number and the shoot's name."""
+        return bool(set(re.findall(r"\{(\w+)", self.folder + self.name)) - {"name", "number", "shoot"})
+
+    def values(self, path: Path, facts: FrameFacts | None, number: int, shoot: str) -> dict[str, object]:
         """Values of the tokens for one file; without facts only its name and number are known."""
-        if facts is None:
-            return name_values(name=path.stem, number=number, shoot=shoot, text=self.text)
-        known = (
-            FrameFacts.model_validate({k: v for k, v in facts.items() if k in FrameFacts.model_fields})
-            if isinstance(facts, Mapping)
-            else facts
-        )
+        known = facts or FrameFacts(path=str(path), kind="finished", width=1, height=1)
         return name_values(
-            name=path.stem, number=number, shoot=shoot, text=self.text, taken=known.taken, camera=known.camera_name,
-            lens=known.lens or "", iso=known.iso, keyword=self.keywords[0] if self.keywords else "",
+            name=path.stem, number=number, shoot=shoot, taken=known.taken, camera=known.camera_name, lens=known.lens,
+            iso=known.iso, keyword=self.keywords[0] if self.keywords else "",
         )  # fmt: skip
 
-    def target(self, path: Path, values: Mapping[str, object], folder: Path | None = None) -> Path:
-        """Where a file goes, in `copy_to` or another folder; a name that is taken there gets a number when it is written."""
-        base = Path(self.copy_to) if folder is None else folder
-        return base / fill_folder(self.folder, values) / f"{fill(self.name, values)}{path.suffix}"
+    def target(self, path: Path, values: Mapping[str, object]) -> Path:
+        """Where a file goes below `copy_to`; a name that is taken there gets a number when it is written."""
+        return Path(self.copy_to) / fill_folder(self.folder, values) / f"{fill(self.name, values)}{path.suffix}"
 
     def remarks(self, values: Mapping[str, object]) -> list[str]:
         return remarks(self.name, values)

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session, defer
 from tanner.catalogue.models import WITH_GONE, Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
 from tanner.catalogue.originals import trouble_of
 from tanner.catalogue.store import Catalogue
-from tanner.catalogue.words import words_of
+from tanner.catalogue.words import words_of, written_words
 from tanner.core.errors import TannerError
 from tanner.core.output.files import sweep
 from tanner.core.output.spec import OutputSpec
@@ -304,7 +304,7 @@ class Deliveries:
             group = session.get(FrameSet, frame.set_id) if frame.set_id else None
             path, size, content = frame.path, (frame.width, frame.height), frame.content
             damage = frame.seen.get("damage", "")
-            words = words_of(shoot, frame)
+            words = written_words(session, shoot, frame)
             tokens = tokens_of(frame, items[0].number, shoot.name, group.name if group else "", text)
         try:
             if not folder.is_dir():

@@ -4,10 +4,10 @@ from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.models import Frame
+from tanner.catalogue.search.find import loaded
 from tanner.core.errors import TannerError
 from tanner.web.serving.services import Services
 
@@ -34,15 +34,12 @@ def frames_of(session: Session, ids: Sequence[int]) -> list[Frame]:
         TannerError: none was named, or one is not there.
     """
     unique = list(dict.fromkeys(ids))
-    found: dict[int, Frame] = {}
-    for at in range(0, len(unique), 500):
-        query = select(Frame).where(Frame.id.in_(unique[at : at + 500]))
-        found |= {f.id: f for f in session.scalars(query)}
     if not unique:
         raise TannerError("Choose at least one frame.")
+    found = loaded(session, unique)
     if len(found) != len(unique):
         raise TannerError("Some of these frames are no longer there. Load the page again.")
-    return [found[i] for i in unique]
+    return found
 
 
 def one_shoot(frames: Sequence[Frame]) -> int:

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.search.find import condition, ordered, take
-from tanner.catalogue.words import words_of
+from tanner.catalogue.words import written_words
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
 from tanner.core.series.lineup import line_up
@@ -179,7 +179,8 @@ def proof(shoot_id: int, body: Proof, services: WithServices) -> dict[str, Any]:
         resolver = Resolver(session, shoot_id)
         group = resolver.sets.get(frame.set_id or 0)
         tokens = tokens_of(frame, body.number, resolver.shoot.name, group.name if group else "", body.text)
-        arguments = frame.path, resolver.resolve(frame).values, body.spec.model_dump(), words_of(resolver.shoot, frame)
+        words = written_words(session, resolver.shoot, frame)
+        arguments = frame.path, resolver.resolve(frame).values, body.spec.model_dump(), words
     data, size = services.delivery_workers.submit(encoded, *arguments, tokens).result()
     proof = services.proofs.add(
         lambda number: MadeProof(

@@ -2,18 +2,17 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import Frame, FrameSet, Shoot
+from tanner.catalogue.models import Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.search import kept
 from tanner.catalogue.search.counts import facets
 from tanner.catalogue.search.find import PAGE, SORTS, collection_of, ids_of, loaded, page
 from tanner.core.errors import TannerError
-from tanner.jobs.pictures import wish_for
 from tanner.web.api.common import WithServices
 from tanner.web.api.shoots import frame_row
 
@@ -45,73 +44,70 @@ class Order(SomeFrames):
     before: int | None = None
 
 
-def _there(session: Session, collection: int | None) -> None:
-    if collection is not None:
-        collection_of(session, collection)
+class Asked(BaseModel):
+    """Of which frames: an expression (see `tanner.catalogue.search`), of a collection or of all, archived shoots too or not."""
+
+    q: Text = ""
+    collection: int | None = None
+    archived: bool = False
+
+    def where(self, session: Session) -> dict[str, Any]:
+        """As the search takes it.
+
+        Raises:
+            TannerError: the collection is no longer there.
+        """
+        if self.collection is not None:
+            collection_of(session, self.collection)
+        return {"expression": self.q, "collection": self.collection, "archived": self.archived}
+
+
+class AskedInOrder(Asked):
+    sort: str = "-taken"
+
+
+class AskedPage(AskedInOrder):
+    offset: int = 0
+
+
+class AskedOf(Asked):
+    shoot: int | None = None
 
 
 @router.get("/find")
-def find(
-    services: WithServices,
-    q: Text = "",
-    sort: str = "-taken",
-    offset: int = 0,
-    collection: int | None = None,
-    archived: bool = False,
-) -> dict[str, Any]:
+def find(services: WithServices, asked: Annotated[AskedPage, Query()]) -> dict[str, Any]:
     """Frames of all shoots that an expression takes, 120 from `offset` on, and how many there are in all where these are the last."""
     with services.catalogue.read() as session:
-        _there(session, collection)
-        offset = min(max(offset, 0), 10**9)
-        frames = loaded(session, page(session, q, sort, offset, collection=collection, archived=archived))
+        offset = min(max(asked.offset, 0), 10**9)
+        frames = loaded(session, page(session, sort=asked.sort, offset=offset, **asked.where(session)))
         resolvers = {s: Resolver(session, s) for s in {f.shoot_id for f in frames}}
         rows = []
         for frame in frames:
             resolver = resolvers[frame.shoot_id]
             group = resolver.sets.get(frame.set_id or 0)
-            row = frame_row(resolver, frame)
-            rows.append(
-                {
-                    **row,
-                    "shoot": frame.shoot_id,
-                    "shootName": resolver.shoot.name,
-                    "setName": group.name if group else "",
-                }
-            )
-        wishes = [wish_for(resolvers[f.shoot_id], f) for f in reversed(frames)]
-        # How many there are in all is told with the counts: over many frames that takes longer than all the rest.
-        result = {"offset": offset, "frames": rows, "total": offset + len(rows) if len(rows) < PAGE else None}
-    services.pictures.want(wishes)
-    return {**result, "counter": services.pictures.counter}
+            place = {"shoot": frame.shoot_id, "shootName": resolver.shoot.name, "setName": group.name if group else ""}
+            rows.append({**frame_row(resolver, frame), **place})
+    # How many there are in all is told with the counts: over many frames that takes longer than all the rest. Pictures that
+    # are missing are made when the page asks for them, which it does only for those on the screen.
+    total = offset + len(rows) if len(rows) < PAGE else None
+    return {"offset": offset, "frames": rows, "total": total, "counter": services.pictures.counter}
 
 
 @router.get("/find/ids")
-def find_ids(
-    services: WithServices,
-    q: Text = "",
-    sort: str = "-taken",
-    collection: int | None = None,
-    archived: bool = False,
-) -> dict[str, Any]:
+def find_ids(services: WithServices, asked: Annotated[AskedInOrder, Query()]) -> dict[str, Any]:
     """The ids alone of all that an expression takes, in order, at most 20,000."""
     with services.catalogue.read() as session:
-        _there(session, collection)
-        return {"frames": page(session, q, sort, 0, collection=collection, archived=archived, most=20_000)}
+        return {"frames": page(session, sort=asked.sort, offset=0, most=20_000, **asked.where(session))}
 
 
 @router.get("/find/facets")
-def find_facets(
-    services: WithServices,
-    q: Text = "",
-    collection: int | None = None,
-    archived: bool = False,
-    shoot: int | None = None,
-) -> dict[str, Any]:
+def find_facets(services: WithServices, asked: Annotated[AskedOf, Query()]) -> dict[str, Any]:
     """What there is to choose from among the frames that an expression takes, of one shoot or of all, with counts."""
     with services.catalogue.read() as session:
         services.counts.bring_up(session)
-        _there(session, collection)
-        ids = ids_of(session, q, collection=collection, archived=archived or shoot is not None, shoot=shoot)
+        where = asked.where(session)
+        # Within a shoot it does not matter whether that is archived.
+        ids = ids_of(session, shoot=asked.shoot, **{**where, "archived": asked.archived or asked.shoot is not None})
     return {"facets": facets(services.counts.of(ids)), "total": ids.size}
 
 
@@ -200,6 +196,4 @@ def shoot_from(body: SomeFrames, services: WithServices) -> dict[str, Any]:
             shoots |= set(session.scalars(select(Frame.shoot_id).where(Frame.id.in_(body.frames[at : at + 500]))))
         if len(shoots) != 1:
             raise TannerError("These frames are of several shoots; this is done shoot by shoot.")
-        shoot = session.get_one(Shoot, shoots.pop())
-        sets = select(FrameSet.id, FrameSet.name).where(FrameSet.shoot_id == shoot.id)
-        return {"shoot": shoot.id, "name": shoot.name, "sets": [{"id": i, "name": n} for i, n in session.execute(sets)]}
+        return {"shoot": shoots.pop()}

@@ -123,7 +123,8 @@ def plan(shoot_id: int, body: Start, services: WithServices) -> dict[str, Any]:
     rows = []
     for number, text in enumerate(body.files, 1):
         path = services.folders.allow(text)
-        values = recipe.values(path, _facts(str(path), stamp_of(path)), number, shoot)
+        facts = _facts(str(path), stamp_of(path)) if recipe.needs_facts else None
+        values = recipe.values(path, facts, number, shoot)
         wanted = recipe.target(path, values)
         target = taken.free(wanted, there=True)
         taken.add([target])

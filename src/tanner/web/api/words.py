@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from pydantic import Field
 
 from tanner.catalogue.models import Shoot
-from tanner.catalogue.words import said_of, say_of_frames, shoot_words, words_of
+from tanner.catalogue.words import said_of, say_of_frames, shoot_words, written_words
 from tanner.core.output.naming import TOKENS, name_values
 from tanner.core.output.words import FIELDS, Words
 from tanner.jobs.delivery.planning import tokens_of
@@ -32,7 +32,7 @@ def read(body: Body, services: WithServices) -> dict[str, Any]:
         first = frames[0]
         values = name_values(name=first.name.rsplit(".", 1)[0], **tokens_of(first, 1, shoot.name, "", ""))
         keywords = {tuple(f.keywords) for f in frames}
-        written = Words(**words_of(shoot, first)).with_tokens(values)
+        written = Words(**written_words(session, shoot, first)).with_tokens(values)
         return {
             "fields": [{"name": f.name, "label": f.label, "part": f.part} for f in FIELDS],
             "own": {**said_of(frames), "keywords": ", ".join(keywords.pop()) if len(keywords) == 1 else None},

@@ -10,6 +10,7 @@ const LABELS = ["none", "red", "yellow", "green", "blue", "violet"];
 const state = { frames: new Map(), order: [], groups: [], at: 0, side: false };
 const switches = Object.fromEntries(["on", "hints", "alike"].map((id) => [id, byId(`choose-${id}`)]));
 
+const on = (name) => switches[name].getAttribute("aria-pressed") === "true";
 const here = () => state.frames.get(state.order[state.at]);
 const groupOf = (id) => state.groups.find((g) => g.includes(id)) || [id];
 
@@ -27,7 +28,7 @@ const large = new Large({
 // What was measured, in small words: against the sharpest of the group, and only what is worth a word.
 function words(frame) {
   const m = frame.measured;
-  if (!m || !switches.hints.getAttribute("aria-pressed").includes("true")) return [];
+  if (!m || !on("hints")) return [];
   const found = [];
   const measured = groupOf(frame.id).map((id) => state.frames.get(id)?.measured).filter(Boolean);
   const sharpest = measured.reduce((a, b) => (b.sharp > a.sharp ? b : a), m);
@@ -124,7 +125,7 @@ function ahead() {
 let asking = null;
 async function hints() {
   clearTimeout(asking);
-  if (switches.hints.getAttribute("aria-pressed") !== "true") return;
+  if (!on("hints")) return;
   const near = [...groupOf(here().id), ...state.order.slice(state.at, state.at + 24)];
   const wanted = [...new Set(near)].filter((id) => !state.frames.get(id).measured && !state.frames.get(id).error).slice(0, 60);
   if (!wanted.length) return;
@@ -165,7 +166,7 @@ function mark(ids, fields) {
 
 function decide(verdict) {
   mark([here().id], { verdict: here().verdict === verdict ? "undecided" : verdict });
-  if (switches.on.getAttribute("aria-pressed") === "true" && here().verdict === verdict) to(state.at + 1);
+  if (on("on") && here().verdict === verdict) to(state.at + 1);
 }
 
 // This one, and not the others of its group: one step, so that undo takes it back as one.
@@ -177,7 +178,7 @@ async function onlyThis() {
   here().verdict = "keep";
   const body = { keep: here().id, drop: others };
   writing = writing.then(() => trying(() => post(`/api/shoots/${shootId}/only-this`, body))).then((kept) => kept || load());
-  if (switches.on.getAttribute("aria-pressed") === "true" && state.groups.at(-1) !== group) toGroup(1);
+  if (on("on") && state.groups.at(-1) !== group) toGroup(1);
   else show();
 }
 
@@ -208,15 +209,15 @@ byId("large-panes").addEventListener("click", (event) => {
   if (id && id !== here().id && !large.zoom) to(state.order.indexOf(id));
 });
 for (const id of ["choose-gap", "choose-unlike"]) byId(id).addEventListener("change", load);
-switches.alike.addEventListener("click", () => press(switches.alike, () => (byId("choose-limits").hidden = switches.alike.getAttribute("aria-pressed") !== "true")));
+switches.alike.addEventListener("click", () => press(switches.alike, () => (byId("choose-limits").hidden = !on("alike"))));
 document.addEventListener("tanner:changed", load);
 
-useKeys("choose", [
+const commands = [
   { id: "next", key: "ArrowRight", label: "Next frame", run: () => to(state.at + 1) },
   { id: "before", key: "ArrowLeft", label: "Frame before", run: () => to(state.at - 1) },
   { id: "group-next", key: "ArrowDown", label: "Next group", run: () => toGroup(1) },
   { id: "group-before", key: "ArrowUp", label: "Group before", run: () => toGroup(-1) },
-  { id: "undecided-next", key: "Tab", label: "Next that is not decided", run: () => (undecided(state.at) < 0 ? tell("All after this one are decided.") : to(undecided(state.at))) },
+  { id: "undecided-next", key: "u", label: "Next that is not decided", run: () => (undecided(state.at) < 0 ? tell("All after this one are decided.") : to(undecided(state.at))) },
   { id: "keep", key: "k", label: "Keep; again: undecided", run: () => decide("keep") },
   { id: "drop", key: "d", label: "Drop; again: undecided", run: () => decide("drop") },
   { id: "undecided", key: "n", label: "Undecided", run: () => mark([here().id], { verdict: "undecided" }) },
@@ -228,5 +229,7 @@ useKeys("choose", [
   { id: "hints", key: "h", label: "Hints, or none", run: () => press(switches.hints, () => show()) },
   { id: "onwards", key: "a", label: "Go on by itself after a decision", run: () => press(switches.on) },
   { id: "bench", key: "Enter", label: "Open on the Bench", run: () => (location.href = `/shoots/${shootId}/bench?frame=${here().id}`) },
-]);
+];
+// Of a shoot without frames there is nothing to choose.
+useKeys("choose", commands.map((command) => ({ ...command, run: () => here() && command.run() })));
 await load();

@@ -6,6 +6,7 @@ import { Facets, VALUE } from "./facets.js";
 import { findCommands } from "./find-commands.js";
 import { cellOf, marks, picture } from "./frame-cell.js";
 import { KeywordPanel } from "./keyword-panel.js";
+import { scrolled, sized } from "./roll.js";
 import { ask, tell, trying, useKeys } from "./shell.js";
 
 const PAGE = 120;
@@ -360,20 +361,8 @@ roll.addEventListener("click", (event) => {
   } else choose(at);
 });
 roll.addEventListener("dblclick", (event) => event.target.closest(".cell") && actions.bench());
-let ticking = false;
-roll.addEventListener("scroll", () => {
-  if (ticking) return;
-  ticking = true;
-  requestAnimationFrame(() => {
-    ticking = false;
-    draw();
-  });
-});
-byId("size").value = localStorage.getItem("tanner.size") || "176";
-byId("size").addEventListener("input", () => {
-  localStorage.setItem("tanner.size", byId("size").value);
-  arrange();
-});
+scrolled(roll, draw);
+sized(arrange);
 let width = 0;
 new ResizeObserver(() => {
   if (roll.clientWidth === width) return draw();
@@ -386,5 +375,4 @@ const keywords = new KeywordPanel({
   at: () => byId("commands"),
 });
 useKeys("find", findCommands({ state, ids, keywords: () => keywords.open(), actions, walk, row: () => layout().columns, marking, focus: () => byId("q").focus() }));
-await readKept();
-await search();
+await Promise.all([readKept(), search()]);

@@ -117,10 +117,18 @@ function take(kept) {
 }
 
 // The first names as they would be, and what clashes, before anything is copied.
+// One question at a time, the newest after it: names may ask for what stands in every file.
 let planning = null;
+let asked = false;
 function planSoon() {
   clearTimeout(planning);
-  planning = setTimeout(plan, 300);
+  planning = setTimeout(async () => {
+    if (asked) return planSoon();
+    asked = true;
+    await plan();
+    asked = false;
+    return undefined;
+  }, 300);
 }
 async function plan() {
   const how = recipe();

@@ -13,6 +13,7 @@ import { KeywordPanel } from "./keyword-panel.js";
 import { Match } from "./match.js";
 import { Quiet } from "./quiet.js";
 import { resetFrames } from "./reset.js";
+import { scrolled, sized } from "./roll.js";
 import { byRules } from "./ruling.js";
 import { sheetCommands } from "./sheet-commands.js";
 import { Filter } from "./sheet-filter.js";
@@ -405,20 +406,8 @@ roll.addEventListener("click", (event) => {
 roll.addEventListener("dblclick", (event) => {
   if (event.target.closest(".cell")) openBench();
 });
-let ticking = false;
-roll.addEventListener("scroll", () => {
-  if (ticking) return;
-  ticking = true;
-  requestAnimationFrame(() => {
-    ticking = false;
-    draw();
-  });
-});
-byId("size").value = localStorage.getItem("tanner.size") || "176";
-byId("size").addEventListener("input", () => {
-  localStorage.setItem("tanner.size", byId("size").value);
-  arrange();
-});
+scrolled(roll, draw);
+sized(arrange);
 new ResizeObserver(() => arrange()).observe(roll);
 document.addEventListener("tanner:changed", load);
 
