@@ -15,8 +15,18 @@
     if (node.scrollWidth > node.clientWidth + 1 && style.display !== "inline") trouble.push(`cut off: ${name(node)}`);
   }
   const boxes = [...root.querySelectorAll("button, select, input, textarea, .button, summary, [role=slider]")].filter((n) => seen(n) && !n.closest(".sr-only, .hidden-title, .corner, #roll, .menu-list") && !n.matches(".hidden-title, [type=radio], [type=checkbox]")).map((n) => [n, n.getBoundingClientRect()]);
+  // what a scrolling part does not show of a control lies over nothing
+  const shown = ([n, r]) => {
+    let { left, top, right, bottom } = r;
+    for (let over = n.parentElement; over; over = over.parentElement) {
+      if (getComputedStyle(over).overflowY === "visible") continue;
+      const box = over.getBoundingClientRect();
+      [left, top, right, bottom] = [Math.max(left, box.left), Math.max(top, box.top), Math.min(right, box.right), Math.min(bottom, box.bottom)];
+    }
+    return [n, { left, top, right, bottom }];
+  };
   const visible = ([n, r]) => r.width > 1 && n.contains(document.elementFromPoint((r.left + r.right) / 2, (r.top + r.bottom) / 2));
-  const there = boxes.filter(visible);
+  const there = boxes.filter(visible).map(shown);
   const scrolls = (n) => n && n !== document.documentElement && (["auto", "scroll"].includes(getComputedStyle(n).overflowY) || scrolls(n.parentElement));
   for (const [node, r] of boxes) if (r.width > 1 && !scrolls(node.parentElement) && (r.right > innerWidth + 1 || r.left < -1 || (r.bottom > innerHeight + 1 && document.documentElement.scrollHeight <= innerHeight))) trouble.push(`outside the window: ${name(node)}`);
   for (let i = 0; i < there.length; i += 1) {

@@ -38,13 +38,19 @@ class Term:
     at: int = 0
 
     def __str__(self) -> str:
-        value = f'"{self.value}"' if re.search(r'[\s()"]', self.value) or not self.value else self.value
-        return f"{self.name}{self.how}{value}" if self.how else (f'"{self.name}"' if self.text else self.name)
+        value = f'"{self.value}"' if re.search(r'^=|[\s()"]', self.value) or not self.value else self.value
+        if self.how:
+            return f"{self.name}{self.how}{value}"
+        # a word with a sign of comparison in it would take its neighbours for a term
+        return f'"{self.name}"' if self.text or re.search(r"[<>=:!]", self.name) else self.name
 
 
 @dataclass(frozen=True)
 class Not:
     inner: "Tree"
+
+    def __str__(self) -> str:
+        return f"not {_bracketed(self.inner)}"
 
 
 @dataclass(frozen=True)
@@ -53,6 +59,9 @@ class All:
 
     parts: tuple["Tree", ...]
 
+    def __str__(self) -> str:
+        return " ".join(map(_bracketed, self.parts))
+
 
 @dataclass(frozen=True)
 class Any:
@@ -60,9 +69,16 @@ class Any:
 
     parts: tuple["Tree", ...]
 
+    def __str__(self) -> str:
+        return " or ".join(map(_bracketed, self.parts))
+
 
 Tree = Term | Not | All | Any
 EVERYTHING = All(())
+
+
+def _bracketed(part: "Tree") -> str:
+    return f"({part})" if isinstance(part, All | Any) else str(part)
 
 
 def wrong(why: str, at: int) -> FormatError:
