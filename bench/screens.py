@@ -31,6 +31,10 @@ GROUPS = [
 ]
 
 
+STAYS = "+"
+"""Before the name of a state that is reached from the one before, without loading the page again."""
+
+
 def _click(selector: str) -> Step:
     return lambda page: page.locator(selector).first.click()
 
@@ -65,11 +69,11 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
         "/kit",
         {
             "": (),
-            "preset": (_click(".preset-card"),),
             **{
-                f"tab-{t}": (_click(f"#tab-{t}"),)
+                f"{STAYS}tab-{t}": (_click(f"#tab-{t}"),)
                 for t in ["profiles", "files", "specs", "rules", "keywords", "adjustments"]
             },
+            "preset": (_click(".preset-card"),),
         },
     ),
     "import": ("/shoots/1/import", {"": (), "card": (_button("card"),)}),
@@ -111,7 +115,7 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
         "/shoots/1/bench",
         {
             "": (),
-            **{f"group-{name}": (_group(name),) for name in GROUPS},
+            **{f"{STAYS}group-{name}": (_group(name),) for name in GROUPS},
             "view": (_click("#view-menu"),),
             "menu": (_click("#commands"),),
             "save": (_group("presets"), _click("#preset-save")),
@@ -139,13 +143,14 @@ def states(page: Page, name: str, url: str = "") -> Iterator[str]:
     path, found = PAGES[name]
     for state, steps in found.items():
         page.set_viewport_size({"width": 1280, "height": 800})
-        page.goto("about:blank")
-        page.goto(url + path)
-        page.wait_for_timeout(900)
+        if not state.startswith(STAYS):
+            page.goto("about:blank")
+            page.goto(url + path)
+            page.wait_for_timeout(900)
         for step in steps:
             step(page)
             page.wait_for_timeout(250)
-        yield state
+        yield state.removeprefix(STAYS)
 
 
 def main() -> None:
