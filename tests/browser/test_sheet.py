@@ -113,6 +113,67 @@ def test_frames_are_dragged_onto_another_set(page: Page, server: Running, frame_
     assert sets()["T0011"] == sets()["T0012"]
 
 
+def viewed(page: Page, *buttons: str) -> None:
+    """How the Sheet shows frames, by the buttons of its popover."""
+    page.locator("#sheet-view").click()
+    for name in buttons:
+        page.locator("#sheet-view-choices").get_by_role("button", name=name, exact=True).click()
+    page.keyboard.press("Escape")
+
+
+@pytest.mark.usefixtures("fresh")
+def test_frames_are_put_in_an_order_by_hand(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    page.goto("/shoots/1/sheet")
+    viewed(page, "plain", "by hand")
+    shown = lambda: [n.get_attribute("id").removeprefix("frame-") for n in page.locator(".cell").all()]  # noqa: E731
+    before = shown()
+    names = sorted(frame_ids)
+    assert before == [str(frame_ids[n]) for n in names]
+    last, second = (page.locator(f"#frame-{before[n]}").bounding_box() for n in (-1, 1))
+    assert last and second
+    page.mouse.move(last["x"] + 40, last["y"] + 40)
+    page.mouse.down()
+    page.mouse.move(second["x"] + 20, second["y"] + 40, steps=5)
+    expect(page.locator(".roll .bg-accent")).to_have_count(1)  # where it would stand
+    page.mouse.up()
+    wanted = [before[0], before[-1], *before[1:-1]]
+    eventually(page, lambda: [*map(str, by_hand(server))] == wanted)
+    eventually(page, lambda: shown() == wanted)
+    # The same by keys, and back.
+    page.locator(f"#frame-{before[0]}").click()
+    page.keyboard.press("Alt+ArrowRight")
+    eventually(page, lambda: shown() == [before[-1], before[0], *before[1:-1]])
+    page.keyboard.press("Alt+ArrowLeft")
+    eventually(page, lambda: shown() == wanted)
+    # Sets keep their frames: no frame was moved to another.
+    assert len({f["set"] for f in server.get("/api/shoots/1/sheet")["frames"]}) == 2
+
+
+def by_hand(server: Running) -> list[int]:
+    frames = server.get("/api/shoots/1/sheet")["frames"]
+    return [f["id"] for f in sorted(frames, key=lambda f: (f["stands"], f["name"]))]
+
+
+@pytest.mark.usefixtures("fresh")
+def test_frames_stand_in_the_order_of_the_line_up(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    odd = frame_ids["T0003"]
+    server.post("/api/nudge", {"frames": [odd], "ev": 0.8})
+    page.goto("/shoots/1/sheet")
+    viewed(page, "plain", "Line-up")
+    expect(page.locator(".cell").first).to_have_id(f"frame-{odd}", timeout=60_000)
+    figures = lambda: [f for f in page.locator(".cell > span").all_text_contents() if f.startswith("ΔE")]  # noqa: E731
+    eventually(page, lambda: len(figures()) == 6, 60)
+    values = [float(f.removeprefix("ΔE ")) for f in figures()]
+    assert values == sorted(values, reverse=True) and values[0] > 5
+
+
+def test_faces_are_looked_for_and_none_is_said(page: Page, server: Running) -> None:
+    page.goto("/shoots/1/sheet")
+    viewed(page, "faces")
+    expect(page.locator(".roll .empty")).to_have_text("No face was found in these frames.", timeout=120_000)
+    assert all(f["face"] == [] for f in server.get("/api/shoots/1/sheet")["frames"])
+
+
 @pytest.mark.usefixtures("fresh")
 def test_sets_are_proposed_with_limits_that_are_seen(page: Page, server: Running) -> None:
     page.goto("/shoots/1/sheet")

@@ -1,16 +1,22 @@
 """Hints for choosing: sharpness on pictures that were blurred by known amounts, movement against focus, closed eyes, groups."""
 
+import subprocess
 from datetime import datetime, timedelta
 from itertools import pairwise
+from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
+from PIL import Image, ImageOps
 from skimage import data
 
+from tanner.core.areas.drawing import Grid
+from tanner.core.areas.look import Look
 from tanner.core.areas.networks import face_points
 from tanner.core.choosing.alike import Near, copies, groups
-from tanner.core.choosing.hints import CLOSED, MOVED, _opening, sharpness
+from tanner.core.choosing.hints import CLOSED, MOVED, _opening, focused, measured, sharpness
+from tanner.core.raw.reader import read
 from tanner.core.series.sets import Sighting
 
 PICTURES = ("camera", "coins", "brick", "moon", "astronaut", "coffee", "chelsea", "rocket")
@@ -122,3 +128,35 @@ def test_near_alikes_are_grouped_by_time_and_likeness() -> None:
 def test_copies_are_of_one_moment_and_one_look() -> None:
     same = [_sighting(1, 0, 0), _sighting(2, 0, 0), _sighting(3, 1, 0)]
     assert copies(same) == {2: 1}
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+def test_the_focus_area_of_a_file_is_found_where_the_picture_shows_it(orientation: int, tmp_path: Path) -> None:
+    """EXIF's SubjectArea, written by exiftool; the upright picture by Pillow's own reading of the orientation."""
+    picture = np.full((400, 600, 3), 20, np.uint8)
+    cv2.rectangle(picture, (90, 40), (150, 120), (255, 255, 255), -1)
+    cv2.imwrite(str(tmp_path / "a.jpg"), picture)
+    said = ["-SubjectArea=120 80 60 80", f"-Orientation#={orientation}"]
+    subprocess.run(["exiftool", "-q", "-overwrite_original", *said, str(tmp_path / "a.jpg")], check=True)
+    found = focused(read(tmp_path / "a.jpg").facts)
+    assert found is not None
+    with Image.open(tmp_path / "a.jpg") as image:
+        upright = np.asarray(ImageOps.exif_transpose(image).convert("L"))
+    rows, columns = np.nonzero(upright > 128)
+    h, w = upright.shape
+    expected = columns.min() / w, rows.min() / h, np.ptp(columns) / w, np.ptp(rows) / h
+    assert np.allclose(found, expected, atol=0.01)
+
+
+def test_the_focus_area_serves_where_there_is_no_face_and_no_subject() -> None:
+    rng = np.random.default_rng(3)
+    light = 0.4 + 0.01 * rng.random((300, 400)).astype(np.float32)
+    planes = np.stack([light] * 3)
+    look = Look(planes, np.eye(3), Grid.of((400, 300), 400))
+    assert measured(look).where == "frame"
+    named = measured(look, (0.2, 0.3, 0.3, 0.3))
+    assert named.where == "focus" and named.box == (0.2, 0.3, 0.3, 0.3)
+
+
+def test_a_file_that_names_no_focus_area_says_so(lamp: Path) -> None:
+    assert focused(read(lamp).facts) is None

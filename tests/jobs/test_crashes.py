@@ -20,7 +20,7 @@ from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.delivery.record import record_of
 from tanner.jobs.workers import Workers
 
-FILES, KILLS = 40, 8
+FILES, KILLS = 24, 5
 SPECS = [
     OutputSpec(title="Web", size="long:200", subfolder="web"),
     OutputSpec(title="Shop", size="crop:150x150", format="png", subfolder="shop", exists="skip"),

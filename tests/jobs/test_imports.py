@@ -1,6 +1,8 @@
 """Bringing files in: by content, with checked copies, bad files told and the rest brought in."""
 
 import shutil
+import threading
+import time
 from pathlib import Path
 
 import pytest
@@ -15,6 +17,9 @@ from tanner.jobs.bring_in import imports, recipe
 from tanner.jobs.bring_in.cards import cards
 from tanner.jobs.bring_in.imports import import_now, items_of
 from tanner.jobs.bring_in.recipe import Recipe, check_folders, check_room
+from tanner.jobs.match.matching import Matching
+from tanner.jobs.pictures import Pictures
+from tanner.jobs.workers import Workers
 
 
 @pytest.fixture
@@ -279,3 +284,42 @@ def test_cards_are_seen_where_they_are_plugged_in(shot: Path, tmp_path: Path) ->
     assert [(c["name"], c["opened"]) for c in found] == [("card", True), ("ALDER", False)]
     (shot / "DCIM").rename(shot / ".out")
     assert [c["name"] for c in cards([shot], [media])] == ["ALDER"]
+
+
+def test_two_cards_come_in_at_once_and_what_both_hold_only_once(
+    originals: Path, data: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    cards_ = []
+    for name, files in (("one", ("T0001.DNG", "T0002.DNG")), ("two", ("T0002.DNG", "T0011.DNG"))):
+        folder = tmp_path / name
+        folder.mkdir()
+        cards_.append([Path(shutil.copy(originals / f, folder / f)) for f in files])
+    catalogue = Catalogue(data)
+    with catalogue.write() as session:
+        session.add(Shoot(name="Spring"))
+    workers = Workers(2)
+    pictures = Pictures(catalogue, workers)
+    importer = imports.Importer(catalogue, workers, pictures, Matching(catalogue, workers))
+    # Each waits until both have begun: one after the other they would never end.
+    met = threading.Barrier(2, timeout=60)
+    begun = importer._one
+
+    def one(job: imports.ImportJob, item: imports.Item, known: imports.Known) -> None:
+        if item.number == 1:
+            met.wait()
+        begun(job, item, known)
+
+    monkeypatch.setattr(importer, "_one", one)
+    to = tmp_path / "photos"
+    jobs = [importer.jobs[importer.start(1, files, Recipe(copy_to=str(to)))] for files in cards_]
+    until = time.monotonic() + 120
+    while any(j.stage != "done" for j in jobs) and time.monotonic() < until:
+        time.sleep(0.05)
+    states = sorted(i.state for j in jobs for i in j.items)
+    importer.close()
+    pictures.close()
+    workers.shutdown()
+    catalogue.close()
+    assert states == ["already", "in", "in", "in"]
+    assert sorted(p.name for p in to.iterdir()) == ["T0001.DNG", "T0002.DNG", "T0011.DNG"]
+    assert names(data) == ["T0001.DNG", "T0002.DNG", "T0011.DNG"]

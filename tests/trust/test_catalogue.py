@@ -3,7 +3,6 @@
 import sqlite3
 import subprocess
 import sys
-import time
 from contextlib import closing
 from pathlib import Path
 
@@ -16,6 +15,7 @@ from tanner.catalogue.lock import FolderLock
 from tanner.catalogue.models import Frame, Shoot
 from tanner.catalogue.store import Catalogue, as_json
 from tanner.core.errors import TannerError
+from tanner.core.limits import limits
 from tanner.core.raw.facts import checked
 
 
@@ -88,10 +88,9 @@ def test_without_a_good_backup_that_is_said(folder: Path) -> None:
 
 def test_backups_are_whole_few_and_not_too_often(folder: Path) -> None:
     assert back_up(folder) is None  # there is a young one
-    for _ in range(health.KEPT + 2):
-        time.sleep(1.01)
+    for _ in range(limits().backups_kept + 2):
         back_up(folder, every_s=0)
-    assert len(backups(folder)) == health.KEPT
+    assert len(backups(folder)) == limits().backups_kept
     assert all(health.fault(b) == "" for b in backups(folder)) and not list(folder.glob("backups/*.part"))
 
 

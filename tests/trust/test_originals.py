@@ -33,19 +33,30 @@ from tanner.jobs.workers import Workers
 from tanner.studio.camera import take
 
 
-@pytest.fixture
-def photos(originals: Path, tmp_path: Path) -> Path:
-    folder = tmp_path / "photos"
-    folder.mkdir()
+@pytest.fixture(scope="module")
+def brought_in(originals: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Two frames that came in, with the data folder; a copy of all that beside it."""
+    base = tmp_path_factory.mktemp("originals")
+    folder = base / "now" / "photos"
+    folder.mkdir(parents=True)
     for n in (1, 2):
         shutil.copy(originals / f"T000{n}.DNG", folder)
-    import_now(tmp_path / "data", "Spring", sorted(folder.iterdir()), None, [])
-    return folder
+    import_now(base / "now" / "data", "Spring", sorted(folder.iterdir()), None, [])
+    shutil.copytree(base / "now", base / "kept")
+    return base
 
 
 @pytest.fixture
-def catalogue(photos: Path, tmp_path: Path) -> Iterator[Catalogue]:
-    result = Catalogue(tmp_path / "data")
+def photos(brought_in: Path) -> Path:
+    """As they came in, times of the files too, whatever a test before did to them."""
+    shutil.rmtree(brought_in / "now")
+    shutil.copytree(brought_in / "kept", brought_in / "now")
+    return brought_in / "now" / "photos"
+
+
+@pytest.fixture
+def catalogue(photos: Path) -> Iterator[Catalogue]:
+    result = Catalogue(photos.parent / "data")
     yield result
     result.close()
 
@@ -157,11 +168,13 @@ def test_a_check_of_all_originals_finds_what_rotted(
     replaced(photos / "T0002.DNG", originals)
     with catalogue.read() as session:
         assert session.scalars(select(Frame.error)).all() == ["", ""]
-    done = CliRunner().invoke(app, ["catalogue", "check", "--originals", "--json", "--data", str(tmp_path / "data")])
+    done = CliRunner().invoke(
+        app, ["catalogue", "check", "--originals", "--json", "--data", str(photos.parent / "data")]
+    )
     found = [json.loads(line) for line in done.stdout.splitlines()]
     assert done.exit_code == 1 and [bool(f["trouble"]) for f in found] == [False, True]
     shutil.copy(originals / "T0002.DNG", photos)
-    done = CliRunner().invoke(app, ["catalogue", "check", "--originals", "--data", str(tmp_path / "data")])
+    done = CliRunner().invoke(app, ["catalogue", "check", "--originals", "--data", str(photos.parent / "data")])
     assert done.exit_code == 0 and "0 originals" in done.stdout
 
 

@@ -8,13 +8,10 @@ from datetime import datetime
 from pathlib import Path
 
 from tanner.core.errors import TannerError
+from tanner.core.limits import limits
 
 NAME = "catalogue.sqlite"
 MAGIC = b"SQLite format 3\0"
-KEPT = 5
-"""Backups that are kept, the newest."""
-EVERY_S = 6 * 3600
-"""Seconds after which a start makes a new backup."""
 
 
 class DamagedCatalogue(TannerError):
@@ -120,8 +117,11 @@ def restore(folder: Path) -> str:
     return " ".join([*said, "There was no good backup: a new catalogue begins."])
 
 
-def back_up(folder: Path, every_s: float = EVERY_S) -> Path | None:
+def back_up(folder: Path, every_s: float | None = None) -> Path | None:
     """Copy the catalogue, whole, while others may use it; None where a backup is young enough or nothing is there.
+
+    Args:
+        every_s: how old the newest one must be; None: as the settings say.
 
     Raises:
         OSError, sqlite3.Error: it could not be written; nothing half is left.
@@ -129,19 +129,26 @@ def back_up(folder: Path, every_s: float = EVERY_S) -> Path | None:
     path = folder / NAME
     there = backups(folder)
     now = datetime.now()
+    if every_s is None:
+        every_s = limits().backup_hours * 3600
+        if not every_s:
+            return None
     # A backup from the future is of a clock that was set back since: it says nothing of how old it is.
     if not path.exists() or (there and 0 <= now.timestamp() - there[0].stat().st_mtime < every_s):
         return None
-    target = folder / "backups" / f"catalogue-{now:%Y%m%d-%H%M%S}.sqlite"
+    target = folder / "backups" / f"catalogue-{now:%Y%m%d-%H%M%S-%f}.sqlite"
     target.parent.mkdir(exist_ok=True)
     part = target.with_suffix(".part")
     try:
         with closing(sqlite3.connect(path, timeout=30)) as source, closing(sqlite3.connect(part)) as copy:
             source.backup(copy, pages=2000, sleep=0.01)
+        trouble = fault(part)
+        if trouble:  # no backup is better than one that is believed
+            raise sqlite3.DatabaseError(f"the copy {trouble}")
         part.rename(target)
     finally:
         part.unlink(missing_ok=True)
-    for old in backups(folder)[KEPT:]:
+    for old in backups(folder)[limits().backups_kept :]:
         old.unlink(missing_ok=True)
     return target
 

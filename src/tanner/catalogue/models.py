@@ -87,6 +87,7 @@ class Frame(Base):
         gone: taken out of the shoot; kept so that it can come back.
         stamp: size and time of the file when its content was last compared, see `originals`; "": not yet.
         trashed: its files that were put into the system's trash, see `core.output.trash`.
+        place: where the frame stands when frames are ordered by hand, in seconds as `taken`; None: where its time puts it.
         measured: what Choosing measured of the picture, see `core.choosing.hints`; empty until then.
     """
 
@@ -129,6 +130,7 @@ class Frame(Base):
     stamp: Mapped[str] = mapped_column(default="")
     measured: Mapped[dict[str, Any]] = mapped_column(default=dict)
     trashed: Mapped[list[Any]] = mapped_column(default=list)
+    place: Mapped[float | None] = mapped_column(default=None)
 
     @property
     def camera_names(self) -> list[str]:

@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 from tanner.core.errors import SettingsError
+from tanner.core.output.files import write_whole
 
 
 class Limits(BaseSettings):
@@ -21,11 +22,20 @@ class Limits(BaseSettings):
         most_megapixels: of a file that is opened, by what its header says, before anything is decoded. A finished picture of
             150 MP takes 3.6 GB in a worker (measured); at 120, two of them and the server fit into 8 GB.
         worker_gigabytes: memory of a process that decodes and develops, in GB. Two at 3.5 and the server fit into 8.
+        previews_gigabytes, blocks_gigabytes, quiet_gigabytes: on disk for pictures of frames, for their mosaics in blocks, and
+            for frames without noise, in GB; what was not used for the longest time goes first, and is made again when it is needed.
+        backup_hours: between backups of the catalogue; 0: none by itself.
+        backups_kept: the newest of them.
     """
 
     model_config = SettingsConfigDict(env_prefix="TANNER_", extra="forbid")
     most_megapixels: float = Field(default=120.0, ge=1, le=2000)
     worker_gigabytes: float = Field(default=3.5, ge=1, le=1000)
+    previews_gigabytes: float = Field(default=8, ge=0.05, le=100_000)
+    blocks_gigabytes: float = Field(default=4, ge=0.05, le=100_000)
+    quiet_gigabytes: float = Field(default=6, ge=0.05, le=100_000)
+    backup_hours: float = Field(default=6, ge=0, le=8760)
+    backups_kept: int = Field(default=5, ge=1, le=1000)
 
 
 @cache
@@ -37,13 +47,23 @@ def limits() -> Limits:
         raise SettingsError(f"TANNER_{str(first['loc'][0]).upper()}: {first['msg']}.") from None
 
 
+NAME = "settings.toml"
+_from_file: set[str] = set()
+"""Variables of the environment that hold what a file said: a change of the file changes them."""
+
+
 def take(folder: Path) -> None:
     """Read settings.toml of a data folder; what the environment says counts before it.
 
     Raises:
         SettingsError: the file makes no sense.
     """
-    path = folder / "settings.toml"
+    path = folder / NAME
+    # What another folder said, or this one before.
+    for variable in _from_file:
+        os.environ.pop(variable, None)
+    _from_file.clear()
+    limits.cache_clear()
     try:
         found = tomllib.loads(path.read_text())
         wanted = Limits(**found)
@@ -52,5 +72,29 @@ def take(folder: Path) -> None:
     except (OSError, ValueError) as error:
         raise SettingsError(f"{path}: cannot be used ({str(error).splitlines()[0]}).") from None
     for name in found:
-        os.environ.setdefault(f"TANNER_{name.upper()}", str(getattr(wanted, name)))
+        variable = f"TANNER_{name.upper()}"
+        if variable not in os.environ:
+            os.environ[variable] = str(getattr(wanted, name))
+            _from_file.add(variable)
     limits.cache_clear()
+
+
+def change(folder: Path, values: dict[str, float]) -> None:
+    """Write some limits into settings.toml and go by them; the others stay.
+
+    Raises:
+        SettingsError: a value makes no sense; or the environment says otherwise, which counts before the file.
+    """
+    path = folder / NAME
+    for name, value in values.items():
+        variable = f"TANNER_{name.upper()}"
+        if variable in os.environ and variable not in _from_file and value != getattr(limits(), name):
+            raise SettingsError(f"{name}: the environment sets it with {variable}, which counts before settings.toml.")
+    try:
+        known = tomllib.loads(path.read_text()) if path.exists() else {}
+        wanted = Limits(**{**known, **values})
+    except (OSError, ValueError) as error:
+        raise SettingsError(f"{path}: cannot be used ({str(error).splitlines()[0]}).") from None
+    lines = [f"{name} = {getattr(wanted, name)}" for name in Limits.model_fields if name in known or name in values]
+    write_whole(path, ("\n".join(lines) + "\n").encode(), replace=True)
+    take(folder)

@@ -1,5 +1,6 @@
 """Compiles every kernel once, at set-up, so that no user waits for it: `python -m tanner.core.warm`."""
 
+import importlib
 import sys
 import time
 from pathlib import Path
@@ -86,6 +87,7 @@ def main() -> int:
     render(rgb, develop(full | {"noise.method": "fine"}), (300, 200))
     histogram(pixels)
     mark_clipping(pixels)
+    importlib.import_module("tanner.core.areas.matting")  # compiles its two as it is imported
     print(f"Done in {time.perf_counter() - started:.0f} s.")
     return 0
 

@@ -1,8 +1,11 @@
 """Pictures for the Sheet and the ribbon: rendered in worker processes, kept as files, newest wish first."""
 
+import contextlib
 import logging
 import os
 import threading
+import time
+from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -33,8 +36,16 @@ class Wish:
     first: bool = True
 
 
+TRIMMED_TO = 0.9
+"""Share of the budget that is left when pictures go, so that they go seldom."""
+
+
 class Pictures:
-    """Keeps one rendered picture a frame (and the one from the file until then)."""
+    """Keeps one rendered picture a frame (and the one from the file until then), within a budget.
+
+    Attributes:
+        budget: bytes on disk; pictures that were not asked for the longest time go first, and are made again when needed.
+    """
 
     def __init__(self, catalogue: Catalogue, workers: Workers) -> None:
         self._catalogue = catalogue
@@ -49,6 +60,10 @@ class Pictures:
         self._listed_lock = threading.Lock()
         self._listed: dict[str, dict[int, Path]] = {}
         self._closed = False
+        # Bytes on disk: counted once, then kept by what is added; None until then.
+        self._bytes: int | None = None
+        self._trimming = threading.Lock()
+        self.budget = 8_000_000_000
         self.counter = 0
         self.ready: dict[int, tuple[int, str]] = {}
 
@@ -76,7 +91,38 @@ class Pictures:
     def put_embedded(self, frame_id: int, data: bytes) -> None:
         write_whole(self.file(frame_id, "embedded"), data, replace=True)
         self._is_there(frame_id, self.file(frame_id, "embedded"))
+        self._grown(len(data))
         self._announce(frame_id, "embedded")
+
+    def read(self, path: Path | None) -> bytes | None:
+        """A picture, which counts as used now; None when it is not there."""
+        if path is None:
+            return None
+        try:
+            data = path.read_bytes()
+            # The time of its making says which is the newest of a frame; that of its use, which may go.
+            os.utime(path, ns=(time.time_ns(), path.stat().st_mtime_ns))
+            return data
+        except OSError:
+            return None
+
+    def _grown(self, by: int) -> None:
+        """Count what was added; make room where the budget is reached. Called from threads in the background."""
+        with self._trimming:
+            if self._bytes is None:
+                self._bytes = sum(size for _, size, _ in _all(self._catalogue.pictures))
+            else:
+                self._bytes += by
+            if self._bytes <= self.budget:
+                return
+            files = sorted(_all(self._catalogue.pictures))
+            total = sum(size for _, size, _ in files)
+            for _, size, path in files:
+                if total <= TRIMMED_TO * self.budget:
+                    break
+                Path(path).unlink(missing_ok=True)
+                total -= size
+            self._bytes = total
 
     def _announce(self, frame_id: int, name: str) -> None:
         with self._lock:
@@ -136,9 +182,14 @@ class Pictures:
         place = self.file(wish.frame_id, wish.version)
         write_whole(place, result["jpeg"], replace=True, lasting=False)
         self._is_there(wish.frame_id, place)
+        grown = len(result["jpeg"])
         for old in place.parent.glob(f"{wish.frame_id}-*.jpg"):
             if old != place:
-                old.unlink(missing_ok=True)
+                with contextlib.suppress(OSError):
+                    size = old.stat().st_size
+                    old.unlink()
+                    grown -= size
+        self._grown(grown)
         with self._catalogue.read() as session:
             frame = session.get(Frame, wish.frame_id)
             if frame is None or (frame.descriptor and not frame.error):
@@ -186,6 +237,17 @@ class Pictures:
             self._waiting.clear()
             self._idle.notify_all()
         self._checks.shutdown(wait=False, cancel_futures=True)
+
+
+def _all(folder: Path) -> Iterator[tuple[int, int, str]]:
+    """Time of the last use in ns, bytes and path of every picture below a folder."""
+    for below in folder.iterdir():
+        with contextlib.suppress(OSError), os.scandir(below) as entries:
+            for entry in entries:
+                if entry.name.endswith(".jpg"):
+                    with contextlib.suppress(OSError):
+                        state = entry.stat()
+                        yield state.st_atime_ns, state.st_size, entry.path
 
 
 def _newest(folder: Path) -> dict[int, Path]:

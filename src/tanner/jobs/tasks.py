@@ -126,16 +126,17 @@ def _small(data: bytes) -> bytes:
         return out.getvalue()
 
 
-HINTS = 1
+HINTS = 2
 """Raised when hints are measured otherwise: old ones are measured again."""
 
 
 def hints_of(path: str) -> dict[str, Any]:
     """What helps to choose among frames like this one; see `core.choosing.hints`."""
-    from tanner.core.choosing.hints import measured
+    from tanner.core.choosing.hints import focused, measured
     from tanner.core.render.guide import look_of
 
-    return {**measured(look_of(read(Path(path)))).as_dict(), "by": HINTS}
+    source = read(Path(path))
+    return {**measured(look_of(source), focused(source.facts)).as_dict(), "by": HINTS}
 
 
 def descriptor(picture: NDArray[np.uint8]) -> list[float]:

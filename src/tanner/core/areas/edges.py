@@ -66,7 +66,7 @@ def matted(picture: F32, mask: F32, inner: int, outer: int, edge: int | None = N
     Args:
         picture: (h, w, 3) from 0 to 1, finished; inner, outer: px of the band on either side of the edge.
     """
-    from pymatting import cf_laplacian
+    from tanner.core.areas.matting import cf_laplacian
 
     band = unsure(mask, inner, outer)
     open_ = band == 0.5

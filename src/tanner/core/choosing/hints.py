@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from tanner.core.areas.find import EDGE, faces_in
 from tanner.core.areas.look import Look
 from tanner.core.areas.networks import EYES
+from tanner.core.raw.facts import FrameFacts
 from tanner.core.series.area import NoArea, backdrop
 
 F32 = NDArray[np.float32]
@@ -35,7 +36,7 @@ class Hints:
     """
     Attributes:
         sharp: 0 (nothing but blur) to about 1; only frames of the same thing can be compared by it.
-        where: face, subject, or frame: what it was measured on; box: x, y, width, height of that in shares of the upright frame.
+        where: face, subject, focus (the area that the file names) or frame: what it was measured on; box: x, y, width, height of that in shares of the upright frame.
         along: 0 to 1, sharpness in the direction that has least of it over that across: low where the camera or the subject moved.
         eyes: how far the eyes of the largest face are open, 0 closed, 1 wide; None without a face that is seen from the front.
         clipped: share of the face's px that are white in a channel; None without a face.
@@ -52,8 +53,34 @@ class Hints:
         return asdict(self)
 
 
-def measured(look: Look) -> Hints:
-    """What can be said of a frame; see `Hints`."""
+Box = tuple[float, float, float, float]
+
+
+def focused(facts: FrameFacts) -> Box | None:
+    """What the file says was focused on, as x, y, width, height in shares of the upright frame; None where it says nothing.
+
+    EXIF 2.3, SubjectArea: a point, a circle or a rectangle, in px before the orientation is applied.
+    """
+    said = facts.subject_area
+    if len(said) < 2:
+        return None
+    x, y = said[0] / facts.width, said[1] / facts.height
+    point = 0.12 * min(facts.width, facts.height)
+    across, down = said[2] if len(said) > 2 else point, said[-1] if len(said) > 2 else point
+    w, h = across / facts.width, down / facts.height
+    if facts.orientation >= 5:
+        x, y, w, h = y, x, h, w
+    if facts.orientation in (2, 3, 6, 7):
+        x = 1 - x
+    if facts.orientation in (3, 4, 7, 8):
+        y = 1 - y
+    if not (0 <= x <= 1 and 0 <= y <= 1):
+        return None  # of a picture of another size
+    return _shares(np.array([x - w / 2, y - h / 2]), np.array([x + w / 2, y + h / 2]), (1, 1))
+
+
+def measured(look: Look, focus: Box | None = None) -> Hints:
+    """What can be said of a frame; see `Hints`. focus: what the file says was focused on, see `focused`."""
     picture = look.picture(EDGE)
     luma = np.ascontiguousarray(look.planes.mean(axis=0))
     h, w = picture.shape[:2]
@@ -77,7 +104,7 @@ def measured(look: Look) -> Hints:
         low, high = ends[:, 0] * share, ends[:, 1] * share
         where, box = "subject", _shares(low, high, (w, h))
     except NoArea:
-        where, box = "frame", (0.0, 0.0, 1.0, 1.0)
+        where, box = ("focus", focus) if focus else ("frame", (0.0, 0.0, 1.0, 1.0))
     sharp, along = sharpness(_part(luma, box))
     return Hints(round(sharp, 4), where, box, round(along, 3))
 

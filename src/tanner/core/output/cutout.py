@@ -36,7 +36,7 @@ def without_fringe(pixels: NDArray[Any], alpha: F32) -> NDArray[Any]:
     Args:
         pixels: (h, w, 3) encoded, uint8 or uint16, changed where the mask is neither 0 nor 1.
     """
-    from pymatting import estimate_foreground_ml
+    from tanner.core.areas.matting import estimate_foreground_ml
 
     most = np.float32(255 if pixels.dtype == np.uint8 else 65535)
     edge = (alpha > 0.004) & (alpha < 0.996)

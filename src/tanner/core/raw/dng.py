@@ -52,6 +52,7 @@ class DngTags:
     lens: str = ""
     focal_length: float = 0.0
     focal_length_35mm: int = 0
+    subject_area: tuple[int, ...] = ()
     aperture: float = 0.0
     exposure: float = 0.0
     iso: int = 100
@@ -96,6 +97,7 @@ def _exif(tags: DngTags) -> Directory:
         "ISOSpeedRatings": min(tags.iso, 65535),
         "ExifVersion": b"0232",
         "FocalLength": tags.focal_length,
+        "SubjectArea": tags.subject_area,
         "FocalLengthIn35mmFilm": tags.focal_length_35mm,
         "BodySerialNumber": tags.serial,
         "LensModel": tags.lens,

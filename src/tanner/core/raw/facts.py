@@ -51,6 +51,7 @@ class FrameFacts(BaseModel):
         warp: coefficients of the file's warp per plane (see `optics.lens.OpcodeLens`); vignette: FixVignetteRadial's five;
             lens_order: in which order these and gain maps work.
         focal_length_35mm: the focal length that sees as much on 36 x 24 mm, over the diagonal.
+        subject_area: EXIF's: the middle x, y of what was focused on, its diameter or width and height, in px before turning.
         applied: names of corrections that the file says are in its pixels already: of the lens, and "noise".
         unique_model: UniqueCameraModel, or make and model; profiles: names of the camera profiles inside the file.
         mosaic: what the colour filter is called, for people; decoded: by whom its px are decoded, "" where nobody asked.
@@ -75,6 +76,7 @@ class FrameFacts(BaseModel):
     focal_length_mm: Positive | None = None
     focal_length_35mm: Positive | None = None
     distance_m: Positive | None = None
+    subject_area: tuple[Number, ...] = ()
     taken: datetime | None = None
     mosaic: str = ""
     decoded: str = ""

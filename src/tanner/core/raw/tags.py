@@ -83,6 +83,18 @@ def _number(data: Any, *keys: str) -> float | None:
     return None
 
 
+def _subject(data: Any) -> tuple[float, ...] | None:
+    """EXIF's SubjectArea: a point, a circle (middle, diameter) or a rectangle (middle, width, height), in px before turning."""
+    import exiv2
+
+    at = data.findKey(exiv2.ExifKey("Exif.Photo.SubjectArea"))
+    with contextlib.suppress(ValueError):
+        found = tuple(float(v) for v in str(at.toString()).split()) if at != data.end() else ()
+        if 2 <= len(found) <= 4 and any(found):
+            return found
+    return None
+
+
 def exif_facts(path: Path) -> dict[str, Any]:
     """Camera, lens, exposure and date through Exiv2, as fields of FrameFacts; empty when unreadable."""
     import exiv2
@@ -109,6 +121,7 @@ def exif_facts(path: Path) -> dict[str, Any]:
         facts["lens"] = facts["lens"] or str(exiv2.lensName(data).print())
     iso = _number(data, "Exif.Photo.ISOSpeedRatings", "Exif.Image.ISOSpeedRatings", "Exif.Photo.ISOSpeed")
     facts["iso"] = int(iso) if iso else None
+    facts["subject_area"] = _subject(data)
     turned = _number(data, "Exif.Image.Orientation")
     facts["orientation"] = int(turned) if turned and 1 <= turned <= 8 else 1
     when = _first(data, "Exif.Photo.DateTimeOriginal", "Exif.Image.DateTimeOriginal", "Exif.Image.DateTime")

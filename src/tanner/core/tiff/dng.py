@@ -190,6 +190,7 @@ TAGS: tuple[Tag, ...] = (
     Tag(36864, "ExifVersion", (UNDEFINED,), 4, ("exif",)),
     Tag(36867, "DateTimeOriginal", (ASCII,), 20, ("exif",)),
     Tag(37386, "FocalLength", (RATIONAL,), where=("exif",)),
+    Tag(37396, "SubjectArea", (SHORT,), ANY, ("exif",)),
     Tag(37521, "SubSecTimeOriginal", (ASCII,), ANY, ("exif",)),
     Tag(41989, "FocalLengthIn35mmFilm", (SHORT,), where=("exif",)),
     Tag(42033, "BodySerialNumber", (ASCII,), ANY, ("exif",)),

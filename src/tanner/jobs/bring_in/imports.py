@@ -75,7 +75,6 @@ class ImportJob:
     cancelled: threading.Event = field(default_factory=threading.Event)
     ruled: str = ""
     with_sidecar: set[int] = field(default_factory=set)
-    busy: dict[str, threading.Event] = field(default_factory=dict)
     lock: threading.Lock = field(default_factory=threading.Lock)
     changes: int = 0
 
@@ -109,16 +108,30 @@ class ImportJob:
         }
 
 
+CARDS = 3
+"""Imports that run at once: cards in readers of their own do not wait for one another."""
+
+
+@dataclass
+class Known:
+    """What is in a shoot by content, and what is being brought in by any job; shared, as two cards may hold the same."""
+
+    names: dict[str, str]
+    busy: dict[str, threading.Event] = field(default_factory=dict)
+    jobs: int = 0
+
+
 class Importer:
-    """Runs import jobs, one after the other, two files at a time."""
+    """Runs import jobs, a few at once, each two files at a time."""
 
     def __init__(self, catalogue: Catalogue, workers: Workers, pictures: Pictures, matching: Matching) -> None:
         self._catalogue, self._workers, self._pictures, self._matching = catalogue, workers, pictures, matching
         self._library = Library(catalogue.folder)
-        self._queue = ThreadPoolExecutor(1, thread_name_prefix="import")
+        self._queue = ThreadPoolExecutor(CARDS, thread_name_prefix="import")
         self.jobs: dict[int, ImportJob] = {}
         self._next = 0
         self._contents_lock = threading.Lock()
+        self._known: dict[int, Known] = {}
 
     def start(
         self,
@@ -142,11 +155,20 @@ class Importer:
     def run(self, job: ImportJob) -> None:
         """Do an import to its end."""
         with self._catalogue.read() as session:
-            known = known_contents(session, job.shoot_id)
+            contents = known_contents(session, job.shoot_id)
             shoot = session.get(Shoot, job.shoot_id)
             job.shoot_name = shoot.name if shoot else ""
-        with ThreadPoolExecutor(2, thread_name_prefix="import-file") as pool:
-            list(pool.map(lambda item: self._one(job, item, known), job.items))
+        with self._contents_lock:
+            known = self._known.get(job.shoot_id)
+            if known is None or not known.jobs:
+                known = self._known[job.shoot_id] = Known(contents)
+            known.jobs += 1
+        try:
+            with ThreadPoolExecutor(2, thread_name_prefix="import-file") as pool:
+                list(pool.map(lambda item: self._one(job, item, known), job.items))
+        finally:
+            with self._contents_lock:
+                known.jobs -= 1
         job.stage = "pictures"
         if any(i.state == "in" for i in job.items):
             self._pictures.wait()
@@ -184,7 +206,7 @@ class Importer:
                 time.sleep(0.05)
             job.ruled = f"{job.ruled} {match_job.message}".strip()
 
-    def _one(self, job: ImportJob, item: Item, known: dict[str, str]) -> None:
+    def _one(self, job: ImportJob, item: Item, known: Known) -> None:
         if job.cancelled.is_set():
             item.state = "left"
             return
@@ -200,7 +222,7 @@ class Importer:
         finally:
             job.touch(item)
 
-    def _bring_in(self, job: ImportJob, item: Item, known: dict[str, str]) -> None:
+    def _bring_in(self, job: ImportJob, item: Item, known: Known) -> None:
         if item.other:
             target = job.recipe.target(item.path, job.recipe.values(item.path, None, item.number, job.shoot_name))
             self._copied(job.recipe, item.path, target.with_name(item.path.name), item)
@@ -209,9 +231,9 @@ class Importer:
         content = file_hash(item.path)
         while True:
             with self._contents_lock:
-                already, busy = known.get(content), job.busy.get(content)
+                already, busy = known.names.get(content), known.busy.get(content)
                 if not already and busy is None:
-                    mine = job.busy[content] = threading.Event()
+                    mine = known.busy[content] = threading.Event()
                     break
             if already:
                 item.state, item.message = "already", f"is in as {already}"
@@ -237,10 +259,10 @@ class Importer:
                 words=job.recipe.words,
             )
             with self._contents_lock:
-                known[content] = item.path.name
+                known.names[content] = item.path.name
         finally:
             with self._contents_lock:
-                job.busy.pop(content, None)
+                known.busy.pop(content, None)
             mine.set()
         if frame_id is None:
             item.state, item.message = "already", "is in already"

@@ -334,8 +334,7 @@ def written_picture(delivery_id: int, item_id: int, services: WithServices) -> R
         kind, path, frame_id = delivery.specs[item.spec]["format"], Path(item.target), item.frame_id
     small = _small(path) if kind in SHOWN and item.state == "done" else None
     if small is None:
-        best = services.pictures.best(frame_id)
-        small = best.read_bytes() if best else None
+        small = services.pictures.read(services.pictures.best(frame_id))
     if small is None:
         return Response(status_code=404)
     return Response(small, media_type="image/jpeg")

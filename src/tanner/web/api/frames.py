@@ -59,7 +59,7 @@ class Carry(Body):
 @router.get("/frames/{frame_id}/picture", response_model=None)
 def picture(frame_id: int, services: WithServices, v: str = "") -> Response:
     """The frame's small picture; an older one until the version asked for is ready."""
-    exact = _bytes(services.pictures.file(frame_id, v)) if v.isalnum() else None
+    exact = services.pictures.read(services.pictures.file(frame_id, v)) if v.isalnum() else None
     if exact:
         return _jpeg(exact, "private, max-age=31536000, immutable")
     with services.catalogue.read() as session:
@@ -67,18 +67,10 @@ def picture(frame_id: int, services: WithServices, v: str = "") -> Response:
         services.pictures.want([wish_for(Resolver(session, frame.shoot_id), frame)])
     # An older picture may be taken away at any moment, when a newer one is ready.
     for _ in range(3):
-        best = services.pictures.best(frame_id)
-        data = _bytes(best) if best else None
+        data = services.pictures.read(services.pictures.best(frame_id))
         if data:
             return _jpeg(data, "no-store")
     return Response(status_code=404, headers={"cache-control": "no-store"})
-
-
-def _bytes(path: Path) -> bytes | None:
-    try:
-        return path.read_bytes()
-    except OSError:
-        return None
 
 
 def _jpeg(data: bytes, keep: str) -> Response:

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from tanner.catalogue.clock import parse_shift, shift
 from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Facet, Frame, FrameSet, Shoot
+from tanner.catalogue.ordering import move, standing
 from tanner.catalogue.originals import find_moved
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.steps import record, redo, undo
@@ -194,7 +195,7 @@ def shoot_preset(shoot_id: int, body: ShootPreset, services: WithServices) -> di
 SHEET_COLUMNS = (
     Frame.id, Frame.name, Frame.set_id, Frame.stars, Frame.label, Frame.verdict, Frame.width, Frame.height,
     Frame.own, Frame.offsets, Frame.follows, Frame.starting, Frame.as_shot, Frame.content, Frame.error,
-    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn, Frame.alternate, Frame.measured,
+    Frame.camera, Frame.lens, Frame.iso, Frame.taken, Frame.keywords, Frame.seen, Frame.worn, Frame.alternate, Frame.measured, Frame.place,
     func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in CAMERA_NAMES), type_=JSON).label("camera_names"),
 )  # fmt: skip
 """What the list reads of a frame: reading all facts of 2,000 frames would take longer than all the rest."""
@@ -231,6 +232,9 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
         "taken": frame.taken.isoformat() if frame.taken else None,
         "keywords": frame.keywords,
         "sharp": frame.measured.get("sharp"),
+        # Of the largest face; none in it, or not looked at yet.
+        "face": frame.measured["box"] if frame.measured.get("where") == "face" else [] if frame.measured else None,
+        "stands": standing(frame.taken, frame.place),
         "seen": frame.seen,
         "worn": [w["name"] for w in frame.worn],
     }
@@ -336,6 +340,22 @@ def shift_time(body: Shift, services: WithServices) -> dict[str, Any]:
         frames = frames_of(session, body.frames)
         one_shoot(frames)
         return done(shift(session, frames, by))
+
+
+class Place(BaseModel):
+    """Frames that are put in front of another, or at the end."""
+
+    model_config = ConfigDict(extra="forbid")
+    frames: list[int] = Field(min_length=1, max_length=20_000)
+    before: int | None = None
+
+
+@router.post("/shoots/{shoot_id}/place")
+def place(shoot_id: int, body: Place, services: WithServices) -> dict[str, Any]:
+    """Put frames where they stand when a shoot is ordered by hand."""
+    with services.catalogue.write() as session:
+        shoot_of(session, shoot_id)
+        return done(move(session, shoot_id, body.frames, body.before))
 
 
 class Trash(BaseModel):

@@ -15,6 +15,7 @@ from tanner.core.errors import NotAllowed, TannerError, problem
 from tanner.web.api import (
     areas,
     automatic,
+    care,
     choosing,
     deliver,
     find,
@@ -81,6 +82,7 @@ def create_app(services: Services, *, development: bool = False) -> FastAPI:
         frames,
         areas,
         automatic,
+        care,
         sets,
         bench,
         choosing,

@@ -1,19 +1,17 @@
 """What the pages work with: one object that holds the catalogue, the jobs and the viewer."""
 
-import logging
-import sqlite3
 import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from tanner.catalogue import health
 from tanner.catalogue.library import Library
 from tanner.catalogue.lock import FolderLock
 from tanner.catalogue.search.counts import Counts
 from tanner.catalogue.store import Catalogue
 from tanner.core.colour.dcp import CameraProfile
 from tanner.core.colour.profile_store import PROFILE_STORE
+from tanner.core.limits import limits
 from tanner.core.limits import take as take_limits
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
@@ -21,6 +19,7 @@ from tanner.core.small import SMALL
 from tanner.jobs.areas.following import Following
 from tanner.jobs.bring_in.imports import Importer
 from tanner.jobs.bring_in.watching import Watching
+from tanner.jobs.care import Care
 from tanner.jobs.checking import Checks
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.delivery.deliveries import Deliveries
@@ -38,8 +37,6 @@ from tanner.jobs.workers import Workers
 from tanner.web.serving.folders import Folders
 from tanner.web.serving.guard import token_of
 from tanner.web.viewer.viewer import Viewer
-
-log = logging.getLogger(__name__)
 
 
 class Made(NamedTuple):
@@ -102,10 +99,12 @@ class Services:
         self.counts = Counts()
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
+        self.care = Care(data)
+        self.take_budgets()
 
     def start(self) -> None:
         """Wake the worker processes and go on with what an ended program left."""
-        threading.Thread(target=self._back_up, daemon=True).start()
+        self.care.start()
         threading.Thread(target=self._count, daemon=True).start()
         threading.Thread(target=self.importer.finish_interrupted, daemon=True).start()
         self.deliveries.resume_interrupted()
@@ -127,13 +126,14 @@ class Services:
         with self.catalogue.read() as session:
             self.counts.bring_up(session)
 
-    def _back_up(self) -> None:
-        try:
-            health.back_up(self.catalogue.folder)
-        except (OSError, sqlite3.Error) as error:
-            log.warning("The catalogue could not be backed up: %s", error)
+    def take_budgets(self) -> None:
+        """Give what is kept on disk the room that the settings say; workers that run go by it when they start anew."""
+        now = limits()
+        KEPT.budget, SMALL.budget = int(now.quiet_gigabytes * 1e9), int(now.blocks_gigabytes * 1e9)
+        self.pictures.budget = int(now.previews_gigabytes * 1e9)
 
     def close(self) -> None:
+        self.care.close()
         self.following.close()
         self.hinting.close()
         self.watching.close()

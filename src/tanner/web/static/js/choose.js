@@ -33,7 +33,7 @@ function words(frame) {
   const measured = groupOf(frame.id).map((id) => state.frames.get(id)?.measured).filter(Boolean);
   const sharpest = measured.reduce((a, b) => (b.sharp > a.sharp ? b : a), m);
   const share = sharpest.sharp ? (100 * m.sharp) / sharpest.sharp : 100;
-  found.push([`sharp ${number(share, 0)} %`, `How sharp the ${m.where === "face" ? "eyes are" : `${m.where} is`}, against the sharpest of its group`, share < 85]);
+  found.push([`sharp ${number(share, 0)} %`, `How sharp the ${{ face: "eyes are", focus: "focused area is" }[m.where] || `${m.where} is`}, against the sharpest of its group`, share < 85]);
   if (share < 85 && m.along < state.moved && m.along < 0.75 * sharpest.along) found.push(["moved", `Blurred along one direction: ${number(100 * m.along, 0)} % of the detail across it`, true]);
   if (m.eyes !== null && m.eyes < 0.25) found.push(["eyes closed", `Lids open to ${number(100 * m.eyes, 0)} %`, true]);
   if (m.clipped > 0.01) found.push([`skin clipped ${number(100 * m.clipped, 0)} %`, "Share of the face that is white in a channel", true]);

@@ -42,8 +42,20 @@ function columns(frame) {
   return cells.map(([text, width]) => el("span", { class: `${width} flex-none truncate text-white in-aria-pressed:text-chosen-ink`, text, title: text }));
 }
 
-// item: {x, y, w, h}, its place in px; list: as a line with columns
-export function cellOf(frame, item, list = false) {
+// The largest face of a frame in the middle of its cell, from the picture in the file: that is not cut as the frame may be.
+function face(box, frame, item) {
+  const [x, y, w, h] = frame.face;
+  const room = item.h - 36;
+  const tall = room / (1.5 * Math.max(h, (w * frame.w) / frame.h));
+  const wide = (tall * frame.w) / frame.h;
+  const image = el("img", { alt: "", draggable: "false", src: `/api/frames/${frame.id}/quick`, class: "absolute max-w-none! object-fill!" });
+  Object.assign(image.style, { width: `${wide}px`, height: `${tall}px`, left: `${item.w / 2 - (x + w / 2) * wide}px`, top: `${room / 2 - (y + h / 2) * tall}px` });
+  box.classList.add("relative", "overflow-hidden");
+  box.append(image);
+}
+
+// item: {x, y, w, h}, its place in px; list: as a line with columns; faces: the largest face alone
+export function cellOf(frame, item, { list = false, faces = false } = {}) {
   const box = el("div", { class: "cell-picture" });
   const node = el("div", { class: "cell", role: "button", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
   node.style.left = `${item.x}px`;
@@ -56,6 +68,7 @@ export function cellOf(frame, item, list = false) {
     node.querySelector(".cell-line").classList.add("w-64", "flex-none", "mt-0!");
     node.append(...columns(frame));
   } else box.style.height = `${item.h - 36}px`;
-  picture(node, frame);
+  if (faces && frame.face?.length && !frame.error) face(box, frame, item);
+  else picture(node, frame);
   return node;
 }

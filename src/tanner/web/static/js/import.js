@@ -156,10 +156,36 @@ async function plan() {
 }
 const extra = (how) => (how.copy_to && how.others ? (state.found?.others || []).map((f) => f.path) : []);
 
-async function follow(job) {
+// The import that began last has the panel; others that still run, one from another card for example, have a line each.
+let newest = 0;
+const lines = new Map();
+function line(job, name, text, running) {
+  const node = lines.get(job) || el("li", { class: "flex items-baseline gap-2 py-0.5" });
+  if (!lines.has(job)) byId("job-others").append(node);
+  lines.set(job, node);
+  node.replaceChildren(el("span", { class: "min-w-0 flex-1", text: `${name}: ${text}` }), ...(running ? [el("button", { type: "button", class: "plain", text: "Stop", "aria-label": `Stop ${name}`, onclick: () => trying(() => post(`/api/imports/${job}/cancel`)) })] : []));
+}
+
+function ended(now) {
+  const words = [`${plural(now.into, "file")} brought in`];
+  if (now.already) words.push(`${now.already} were in already`);
+  if (now.failed) words.push(`${now.failed} could not be brought in`);
+  if (now.cancelled) words.push("stopped");
+  if (now.sidecars) words.push(`${now.sidecars} developed as their sidecars say`);
+  return `${words.join(", ")}.${now.ruled ? ` By rule: ${now.ruled}` : ""}`;
+}
+function running(now) {
+  if (now.stage === "files") return `${now.done} of ${now.total} files`;
+  if (now.stage === "matching") return "Frames are matched to the reference of their preset.";
+  return `${plural(now.into, "file")} in; pictures: ${now.pending} to go`;
+}
+
+async function follow(job, name) {
+  newest = job;
   byId("job").hidden = false;
   byId("job-stop").hidden = false;
   byId("job-open").hidden = true;
+  byId("job-title").textContent = `Importing from ${name}`;
   byId("job-stop").onclick = () => trying(() => post(`/api/imports/${job}/cancel`));
   byId("job-trouble").replaceChildren();
   byId("job").parentElement.scrollTop = 0;
@@ -167,28 +193,23 @@ async function follow(job) {
     const now = await trying(() => get(`/api/imports/${job}?since=${since}`));
     if (!now) return;
     since = now.at;
-    const bar = byId("job-progress");
-    bar.max = now.total;
-    bar.value = now.done;
     // Only what is new comes each time.
     const told = now.items.filter((i) => i.state === "failed" || (["in", "copied"].includes(i.state) && i.message));
     byId("job-trouble").append(...told.map((i) => el("li", { text: `${i.name} ${i.message}` })));
     picker.came(now.items);
-    const { into } = now;
-    if (now.stage === "files") byId("job-text").textContent = `${now.done} of ${now.total} files`;
-    else if (now.stage === "matching") byId("job-text").textContent = "Frames are matched to the reference of their preset.";
-    else if (now.stage === "pictures") byId("job-text").textContent = `${plural(into, "file")} in; pictures: ${now.pending} to go`;
-    if (now.stage === "done") {
-      const words = [`${plural(into, "file")} brought in`];
-      if (now.already) words.push(`${now.already} were in already`);
-      if (now.failed) words.push(`${now.failed} could not be brought in`);
-      if (now.cancelled) words.push("stopped");
-      if (now.sidecars) words.push(`${now.sidecars} developed as their sidecars say`);
-      byId("job-text").textContent = `${words.join(", ")}.${now.ruled ? ` By rule: ${now.ruled}` : ""}`;
+    const over = now.stage === "done";
+    const text = over ? ended(now) : running(now);
+    if (job === newest) {
+      const bar = byId("job-progress");
+      bar.max = now.total;
+      bar.value = now.done;
+      byId("job-text").textContent = text;
+    } else line(job, name, text, !over);
+    if (over) {
+      byId("job-open").hidden = now.into === 0 && byId("job-open").hidden;
+      if (job !== newest) return;
       byId("job-title").textContent = "Imported";
       byId("job-stop").hidden = true;
-      byId("job-open").hidden = into === 0;
-      byId("go").disabled = false;
       return look();
     }
     await new Promise((resolve) => setTimeout(resolve, 400));
@@ -209,8 +230,9 @@ byId("how").addEventListener("submit", async (event) => {
     byId("go").disabled = false;
     return undefined;
   }
-  byId("job-title").textContent = "Importing";
-  return follow(started.job);
+  // Another card can be chosen meanwhile.
+  picker.none();
+  return follow(started.job, leaf(state.folder));
 });
 for (const radio of document.querySelectorAll("[name=mode]")) radio.addEventListener("change", mode);
 for (const id of ["copy-folder", "copy-below", "copy-name", "copy-second", "others"]) byId(id).addEventListener("input", planSoon);

@@ -1,6 +1,7 @@
 // Kit: what is used again, parted; presets and profiles are seen on a frame of one's own.
 import { upload } from "./api.js";
 import { byId } from "./dom.js";
+import { care } from "./kit/care.js";
 import { files } from "./kit/files.js";
 import { keywords } from "./kit/keywords.js";
 import { presets } from "./kit/presets.js";
@@ -20,6 +21,8 @@ function open(tab, focus = false) {
   }
   if (focus) tab.focus();
   history.replaceState(null, "", `#${tab.id.slice(4)}`);
+  // Counted when it is looked at: that goes through all that is kept.
+  if (tab.id === "tab-care") care();
 }
 byId("kit-tabs").addEventListener("click", (event) => {
   const tab = event.target.closest("[role=tab]");

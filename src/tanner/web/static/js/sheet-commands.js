@@ -5,7 +5,7 @@ const LABELS = ["none", "red", "yellow", "green", "blue", "violet"];
 const JOINS = [["focus", "one picture, all in focus"], ["cylinder", "a panorama on a cylinder"], ["sphere", "a panorama on a sphere"], ["flat", "a flat panorama"]];
 
 // sheet: {state, ids(), actions, walk, walkRow, choose, marking, presets(), quiet, join(kind)}
-export function sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets, quiet, join, dropped, keywords }) {
+export function sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets, quiet, join, dropped, keywords, byHand, putOn }) {
   const some = () => state.chosen.size > 0;
   const only = () => (state.chosen.size === 1 ? state.frames.get([...state.chosen][0]) : null);
   const several = () => state.chosen.size > 1;
@@ -67,6 +67,8 @@ export function sheetCommands({ state, ids, actions, walk, walkRow, choose, mark
     { id: "moved", section: "Files", label: "Look for files that were moved …", can: () => [...state.frames.values()].some((f) => f.error), run: actions.moved },
     { id: "dropped", section: "Files", label: "Dropped frames: into the trash …", can: () => [...state.frames.values()].some((f) => f.verdict === "drop"), run: dropped },
     { id: "fold", key: "f", section: "Choose", label: "Show the near-alikes of this one, or fold them", can: some, run: actions.fold },
+    { id: "sooner", key: "Alt+ArrowLeft", section: "Choose", label: "One place towards the beginning, by hand", can: () => some() && byHand(), run: () => putOn(-1) },
+    { id: "later", key: "Alt+ArrowRight", section: "Choose", label: "One place towards the end, by hand", can: () => some() && byHand(), run: () => putOn(1) },
     { id: "all", key: "Ctrl+a", section: "Choose", label: "Choose all that are shown", run: () => choose(state.order) },
     { id: "nothing", section: "Choose", label: "Choose nothing", can: some, run: () => choose([]) },
   ];

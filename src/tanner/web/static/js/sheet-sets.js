@@ -62,7 +62,8 @@ export function followChoice(set, sets, done) {
 
 // Frames are dragged onto another set: its head, or any of its pictures.
 export class Dragging {
-  // sheet: {roll, frame(id), ids() that are chosen, choose(ids), done()}
+  // sheet: {roll, frame(id), ids() that are chosen, choose(ids), done()}; where the order is by hand also byHand(),
+  // next(id) and putBefore(ids, id or null)
   constructor(sheet) {
     this.sheet = sheet;
     sheet.roll.addEventListener("pointerdown", (event) => this.begin(event));
@@ -87,6 +88,7 @@ export class Dragging {
       if (e.clientY < edge.top + 30) this.sheet.roll.scrollTop -= 18;
       if (e.clientY > edge.bottom - 30) this.sheet.roll.scrollTop += 18;
       const there = this.setAt(e);
+      this.mark(this.sheet.byHand() ? this.gapAt(e) : null);
       if (there === over) return;
       over = there;
       for (const node of this.sheet.roll.querySelectorAll("[data-set]")) node.classList.toggle("drop-here", Number(node.dataset.set) === over);
@@ -98,12 +100,14 @@ export class Dragging {
       for (const node of this.sheet.roll.querySelectorAll(".drop-here")) node.classList.remove("drop-here");
       if (!mark) return;
       mark.remove();
+      this.mark(null);
+      const gap = e && this.sheet.byHand() ? this.gapAt(e) : null;
       const set = e ? this.setAt(e) : 0;
       const frames = this.sheet.ids().filter((id) => this.sheet.frame(id).set !== set);
       // The click that ends a drag is no choice.
       window.addEventListener("click", (c) => c.stopPropagation(), { capture: true, once: true });
       setTimeout(() => window.dispatchEvent(new Event("click")), 0);
-      if (set && frames.length) this.drop(frames, set);
+      this.drop(frames, set, gap);
     };
     const leave = (e) => {
       if (e.key !== "Escape") return;
@@ -121,7 +125,30 @@ export class Dragging {
     return node.dataset.set ? Number(node.dataset.set) : this.sheet.frame(Number(node.dataset.id))?.set || 0;
   }
 
-  async drop(frames, set) {
-    if (await trying(() => post("/api/sets/move", { frames, set }))) this.sheet.done();
+  // Between which pictures the pointer is: the one that follows, with the one under the pointer and the side of it.
+  gapAt(event) {
+    const cell = document.elementFromPoint(event.clientX, event.clientY)?.closest(".cell");
+    if (!cell) return null;
+    const box = cell.getBoundingClientRect();
+    const after = event.clientX > box.left + box.width / 2;
+    const id = Number(cell.dataset.id);
+    return { cell, after, before: after ? this.sheet.next(id) : id };
+  }
+
+  mark(gap) {
+    this.bar?.remove();
+    this.bar = null;
+    if (!gap) return;
+    this.bar = el("div", { class: "pointer-events-none absolute z-2 w-1 bg-accent" });
+    const { left, top, width, height } = gap.cell.style;
+    Object.assign(this.bar.style, { left: `${parseFloat(left) + (gap.after ? parseFloat(width) : 0) - 4}px`, top, height });
+    gap.cell.parentElement.append(this.bar);
+  }
+
+  async drop(frames, set, gap) {
+    const chosen = this.sheet.ids();
+    if (set && frames.length && !(await trying(() => post("/api/sets/move", { frames, set })))) return;
+    if (gap && !(chosen.length === 1 && gap.before === chosen[0])) this.sheet.putBefore(chosen, gap.before);
+    else if (set && frames.length) this.sheet.done();
   }
 }

@@ -1,7 +1,7 @@
-// How the Sheet shows frames: in rows by set or plain, in which order, near-alikes folded together, as pictures or as a list.
-import { get } from "./api.js";
+// How the Sheet shows frames: in rows by set or plain, in which order, near-alikes folded together, as pictures, list or faces.
+import { get, post } from "./api.js";
 import { opens } from "./commands.js";
-import { byId } from "./dom.js";
+import { byId, plural } from "./dom.js";
 import { shootId, trying } from "./shell.js";
 
 const last = (text) => text || "9";
@@ -10,15 +10,18 @@ const ORDERS = {
   name: (a, b) => a.name.localeCompare(b.name),
   stars: (a, b) => b.stars - a.stars,
   sharp: (a, b) => (b.sharp ?? -1) - (a.sharp ?? -1),
+  hand: (a, b) => a.stands - b.stands || a.name.localeCompare(b.name),
 };
+const faceSize = (frame) => (frame.face?.length ? frame.face[2] * frame.face[3] : 0);
 const JUDGED = { keep: 0, undecided: 1, drop: 2 };
 
 export class View {
-  // changed() is called when frames are to be arranged otherwise
-  constructor(changed) {
-    this.changed = changed;
+  // changed() is called when frames are to be arranged otherwise; frames() are those of the shoot, sets() its sets
+  constructor({ changed, frames, sets }) {
+    Object.assign(this, { changed, frames, sets });
     this.values = { rows: "sets", order: "time", fold: "no", as: "pictures", ...JSON.parse(localStorage.getItem("tanner.sheet-view") || "{}") };
     this.groups = null;
+    this.apart = new Map(); // frame -> its difference in the Line-up
     this.unfolded = new Set();
     opens(byId("sheet-view"), byId("sheet-view-choices"));
     byId("sheet-view-choices").addEventListener("click", (event) => {
@@ -32,7 +35,7 @@ export class View {
     Object.assign(this.values, values);
     localStorage.setItem("tanner.sheet-view", JSON.stringify(this.values));
     this.mark();
-    if (this.values.fold === "yes" && !this.groups) await this.read();
+    await this.read();
     this.changed();
   }
 
@@ -42,11 +45,78 @@ export class View {
     }
   }
 
-  // Near-alikes are those of Choose.
+  // What the order needs to know, asked for when it is chosen and when frames changed.
   async read() {
+    if (this.values.fold === "yes") await this.alike();
+    if (this.values.order === "lineup") this.lineUp();
+    if (this.values.order === "sharp" || this.faces) this.measure();
+  }
+
+  // Near-alikes are those of Choose.
+  async alike() {
     const found = await trying(() => get(`/api/shoots/${shootId}/choosing`));
     this.groups = new Map();
     for (const group of found?.groups || []) for (const id of group) this.groups.set(id, group);
+  }
+
+  // The difference of each frame from its lead, backdrop against backdrop, as the Line-up measures it.
+  async lineUp() {
+    const mine = (this.lining = Symbol());
+    for (let left = this.sets().map((s) => s.id); left.length && mine === this.lining; ) {
+      const again = [];
+      for (const set of left) {
+        const found = await get(`/api/shoots/${shootId}/lineup?set=${set}`).catch(() => null);
+        if (mine !== this.lining || this.values.order !== "lineup") return;
+        for (const row of found?.frames || []) this.apart.set(row.frame, row.difference);
+        if (found?.pending) again.push(set);
+      }
+      this.changed();
+      left = again;
+      if (left.length) await new Promise((next) => setTimeout(next, 700));
+    }
+  }
+
+  // Sharpness and faces are measured by and by: a few frames are asked for at a time, and shown as they come.
+  async measure() {
+    if (this.measuring) return;
+    this.measuring = true;
+    const failed = new Set();
+    while (this.values.order === "sharp" || this.faces) {
+      const missing = [...this.frames().values()].filter((f) => f.face === null && !f.error && !failed.has(f.id)).slice(0, 40);
+      if (!missing.length) break;
+      const found = await post(`/api/shoots/${shootId}/hints`, { frames: missing.map((f) => f.id) }).catch(() => null);
+      if (!found) break;
+      let some = false;
+      for (const frame of missing) {
+        const measured = found.measured[frame.id];
+        if (measured) Object.assign(frame, { sharp: measured.sharp, face: measured.where === "face" ? measured.box : [] });
+        else if (!found.left) failed.add(frame.id);
+        some ||= Boolean(measured) || failed.has(frame.id);
+      }
+      if (some) this.changed();
+      if (found.left) await new Promise((next) => setTimeout(next, 500));
+    }
+    this.measuring = false;
+  }
+
+  // Why no face is shown.
+  get withoutFaces() {
+    const left = [...this.frames().values()].filter((f) => f.face === null && !f.error).length;
+    return left ? `Faces are looked for: ${plural(left, "frame")} to go.` : "No face was found in these frames.";
+  }
+
+  get faces() {
+    return this.values.as === "faces";
+  }
+
+  // A word on a frame, by what it is ordered by.
+  figure(frame) {
+    if (this.values.order === "lineup") return this.apart.get(frame.id) == null ? "" : `ΔE ${this.apart.get(frame.id).toFixed(1)}`;
+    return "";
+  }
+
+  get byHand() {
+    return this.values.order === "hand" && !this.faces;
   }
 
   get list() {
@@ -54,10 +124,13 @@ export class View {
   }
 
   get bySet() {
-    return this.values.rows === "sets";
+    return this.values.rows === "sets" && !this.faces;
   }
 
   sorted(frames) {
+    if (this.faces) return frames.filter(faceSize).sort((a, b) => faceSize(b) - faceSize(a));
+    // Those that differ most first.
+    if (this.values.order === "lineup") return [...frames].sort((a, b) => (this.apart.get(b.id) ?? -1) - (this.apart.get(a.id) ?? -1));
     return this.values.order === "time" ? frames : [...frames].sort(ORDERS[this.values.order]);
   }
 

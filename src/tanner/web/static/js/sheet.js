@@ -29,7 +29,7 @@ const inner = byId("roll-inner");
 const state = { frames: new Map(), sets: [], order: [], items: [], chosen: new Set(), active: null, anchor: null, columns: 1 };
 const shown = new Map();
 const filter = new Filter(() => arrange());
-const view = new View(() => arrange());
+const view = new View({ changed: () => arrange(), frames: () => state.frames, sets: () => state.sets });
 let fresh;
 
 const cellSize = () => Number(byId("size").value);
@@ -45,7 +45,7 @@ async function load() {
   if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
   fresh.watch();
   await filter.look(true);
-  if (view.values.fold === "yes") await view.read();
+  await view.read();
   arrange();
 }
 
@@ -56,7 +56,7 @@ function ready(pictures) {
     const frame = state.frames.get(Number(id));
     // A frame that was tried again may have failed again: the words for it come with the list.
     if (again.delete(Number(id))) return void load();
-    if (cell && frame) picture(cell, frame, version === frame.v ? "" : `&n=${Date.now()}`);
+    if (cell && frame && !view.faces) picture(cell, frame, version === frame.v ? "" : `&n=${Date.now()}`);
   }
 }
 
@@ -113,8 +113,9 @@ function draw() {
     shown.delete(key);
   }
   if (missing.length) fresh?.want(nearest(missing));
-  if (!state.items.length && !inner.querySelector(".empty")) {
-    const text = state.frames.size ? "No frame passes what is chosen above." : "No frames yet. Bring files in on the Import page.";
+  if (!state.items.length) {
+    inner.querySelector(".empty")?.remove();
+    const text = view.faces && state.frames.size ? view.withoutFaces : state.frames.size ? "No frame passes what is chosen above." : "No frames yet. Bring files in on the Import page.";
     inner.append(el("p", { class: "empty", text }));
   } else if (state.items.length) inner.querySelector(".empty")?.remove();
 }
@@ -159,7 +160,9 @@ async function rename(set) {
 
 function cell(item, missing) {
   missing.push(item.frame.id);
-  const node = cellOf(item.frame, item, view.list);
+  const node = cellOf(item.frame, item, { list: view.list, faces: view.faces });
+  const figure = view.figure(item.frame);
+  if (figure) node.append(el("span", { class: "absolute top-2 left-2 z-1 bg-panel px-1.5 text-small text-ink", text: figure, title: "Difference from its lead, as the Line-up measures it" }));
   if (item.more || item.folds) {
     const title = item.more ? `${plural(item.more, "near-alike")} behind this one; F shows them` : "One of several near-alikes; F folds them";
     node.append(el("span", { class: "absolute top-2 right-2 z-1 bg-panel px-1.5 text-small text-ink", text: item.more ? `+${item.more}` : "of several", title }));
@@ -241,6 +244,17 @@ function walkRow(way, extend) {
 }
 
 const ids = () => state.order.filter((id) => state.chosen.has(id));
+
+// By hand: in front of a frame, or at the end of all.
+async function putBefore(frames, before) {
+  if (await trying(() => post(`/api/shoots/${shootId}/place`, { frames, before }))) load();
+}
+function putOn(by) {
+  const chosen = ids();
+  const at = by < 0 ? state.order.indexOf(chosen[0]) - 1 : state.order.indexOf(chosen.at(-1)) + 2;
+  if (at < 0 || at > state.order.length) return;
+  putBefore(chosen, state.order[at] ?? null);
+}
 
 async function change(url, body, needs = true) {
   if (needs && !state.chosen.size) return;
@@ -380,7 +394,7 @@ const keywords = new KeywordPanel({
 });
 new Proposal(load);
 new Sidecars(load);
-new Dragging({ roll, frame: (id) => state.frames.get(id), ids, choose, done: load });
+new Dragging({ roll, frame: (id) => state.frames.get(id), ids, choose, done: load, byHand: () => view.byHand, next: (id) => state.order[state.order.indexOf(id) + 1] ?? null, putBefore });
 const match = new Match(load);
 const quiet = new Quiet({ chosen: ids, done: load });
 async function joined(frame) {
@@ -412,7 +426,7 @@ new ResizeObserver(() => arrange()).observe(roll);
 document.addEventListener("tanner:changed", load);
 
 let presets = [];
-useKeys("sheet", sheetCommands({ state, ids, actions, walk, walkRow, choose, marking, presets: () => presets, quiet, dropped: () => openDropped(load), keywords: () => keywords.open(), join: (kind) => join(kind, ids(), joined) }));
+useKeys("sheet", sheetCommands({ state, ids, actions, byHand: () => view.byHand, putOn, walk, walkRow, choose, marking, presets: () => presets, quiet, dropped: () => openDropped(load), keywords: () => keywords.open(), join: (kind) => join(kind, ids(), joined) }));
 
 const found = await trying(() => get("/api/presets"));
 presets = found?.presets || [];
