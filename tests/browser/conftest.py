@@ -7,7 +7,7 @@ from urllib.parse import urlsplit
 
 import pytest
 from browsing import settled
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 from serving import Running, running
 
 FLAGS = [
@@ -19,6 +19,10 @@ FLAGS = [
     "--no-first-run",
     "--no-sandbox",
 ]
+
+
+expect.set_options(timeout=20_000)
+"""In ms: a loaded machine takes longer, and nothing here measures time."""
 
 
 @pytest.fixture(scope="session")

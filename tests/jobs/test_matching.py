@@ -96,3 +96,22 @@ def test_what_cannot_be_matched_says_why(tmp_path: Path) -> None:
     with pytest.raises(NoArea, match="the reference: No face"):
         matched(Reference(first, LOOK, kind="face"), Wish(first, LOOK), "both")
     assert "No face" in reading_of(None, Wish(first, LOOK), "skin")["trouble"]
+
+
+def test_a_reference_with_areas_and_spots_is_one_all_the_same(lamp: Path) -> None:
+    """Their values are lists and mappings, not numbers."""
+    more = {
+        "areas/7f3a91c2/kind": "area",
+        "areas/7f3a91c2/shapes": [{"kind": "round", "at": [0.0, 0.0], "radii": [0.2, 0.2]}],
+        "areas/7f3a91c2/light.exposure": 0.3,
+        "spots/00000000/kind": "spot",
+        "spots/00000000/path": [[0.1, 0.1]],
+        "spots/00000000/size": 0.02,
+    }
+    wish = Wish(str(lamp), LOOK | more)
+    plain = reading_of(None, wish)
+    assert "trouble" not in plain
+    by = reading_of(Reference(str(lamp), LOOK | more), wish)
+    assert "trouble" not in by and np.allclose(by["lab"], plain["lab"], atol=0.05)
+    boxed = reading_of(Reference(str(lamp), LOOK | more, box=(0.05, 0.05, 0.3, 0.4)), wish)
+    assert "trouble" not in boxed

@@ -1,5 +1,6 @@
 """Matching frames to a reference: the work of a process for one frame, and the job for many."""
 
+import json
 import threading
 import time
 from collections.abc import Mapping, Sequence
@@ -77,17 +78,18 @@ def _values(source: Any, values: Mapping[str, Any], rules: bool) -> dict[str, An
 @lru_cache(maxsize=2)
 def _reference(key: tuple[Any, ...]) -> tuple[Any, Area, Any]:
     """The reference's picture (16 bits), area and colour: the same for all frames that a process matches to it."""
-    path, items, rules, box, kind, _ = key
+    path, said, rules, box, kind, _ = key
     source = read_small(Path(path))
-    values = _values(source, dict(items), rules)
+    values = _values(source, json.loads(said), rules)
     picture = picture_of(source, values, 16)
     area = drawn(picture.shape[:2], box) if box else _of_kind(kind, source, values)
     return picture, area, colour_of(picture, area.mask)
 
 
 def _key(r: Reference) -> tuple[Any, ...]:
-    items = tuple(sorted((k, tuple(map(tuple, v)) if isinstance(v, list) else v) for k, v in r.values.items()))
-    return r.path, items, r.rules, r.box, r.kind, Path(r.path).stat().st_mtime_ns if Path(r.path).exists() else 0
+    # As text: values hold lists and mappings, such as the shapes of an area.
+    said = json.dumps(dict(r.values), sort_keys=True)
+    return r.path, said, r.rules, r.box, r.kind, Path(r.path).stat().st_mtime_ns if Path(r.path).exists() else 0
 
 
 def _of_kind(kind: str, source: Any, values: Mapping[str, Any]) -> Area:

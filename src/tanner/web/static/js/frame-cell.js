@@ -48,7 +48,7 @@ function face(box, frame, item) {
   const room = item.h - 36;
   const tall = room / (1.5 * Math.max(h, (w * frame.w) / frame.h));
   const wide = (tall * frame.w) / frame.h;
-  const image = el("img", { alt: "", draggable: "false", src: `/api/frames/${frame.id}/quick`, class: "absolute max-w-none! object-fill!" });
+  const image = el("img", { alt: "", draggable: "false", src: `/api/frames/${frame.id}/quick`, class: "absolute max-h-none! max-w-none! object-fill!" });
   Object.assign(image.style, { width: `${wide}px`, height: `${tall}px`, left: `${item.w / 2 - (x + w / 2) * wide}px`, top: `${room / 2 - (y + h / 2) * tall}px` });
   box.classList.add("relative", "overflow-hidden");
   box.append(image);

@@ -10,7 +10,10 @@ const leaf = (path) => path.split("/").filter(Boolean).pop() || path;
 const picker = new Picker({ host: byId("files"), count });
 
 async function open(path) {
+  // Until the new folder is there, nothing is done with the one before.
+  byId("watch-form").inert = true;
   const list = await trying(() => get(`/api/folders?path=${encodeURIComponent(path)}`));
+  byId("watch-form").inert = false;
   if (!list) return;
   state.folder = list.path;
   const root = (state.roots || []).find((r) => list.path === r || list.path.startsWith(`${r}/`)) || "";
