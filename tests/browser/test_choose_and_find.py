@@ -185,3 +185,30 @@ def test_keywords_are_put_on_frames_by_writing_and_by_digits(
     page.keyboard.press("Enter")
     expect(page.locator("#keyword-tree li").first).to_contain_text("material")
     eventually(page, lambda: server.get("/api/find?q=keyword:material")["total"] == 1)
+
+
+def test_what_is_found_in_two_shoots_is_delivered_one_after_the_other(page: Page, server: Running) -> None:
+    server.post("/api/find/searches", {"name": "Finch glass", "expression": 'lens:"Finch 24"'})
+    other = server.post("/api/shoots", {"name": "Autumn"})["id"]
+    server.bring_in(other, [server.folder / "photos" / "T0001.DNG"])
+    page.goto("/find")
+    expect(page.locator(".cell")).to_have_count(7)
+    page.keyboard.press("Control+a")
+    command(page, "Deliver")
+    page.wait_for_url("**/deliver?chosen=1")
+    first = page.url
+    shown = {"1": 6, str(other): 1}
+    here, there = (n if f"/shoots/{n}/" in first else None for n in shown)
+    at = here or there
+    expect(page.locator("#which-count")).to_contain_text(f"{shown[str(at)]} ")
+    page.locator("#deliver-then").click()
+    page.wait_for_url("**/deliver?chosen=1")
+    after = next(n for n in shown if n != at)
+    assert f"/shoots/{after}/" in page.url
+    expect(page.locator("#which-count")).to_contain_text(f"{shown[after]} ")
+    expect(page.locator("#deliver-then")).to_have_count(0)
+    # A search that is kept chooses frames here, too.
+    page.goto("/shoots/1/deliver")
+    page.locator("#which").select_option(label="Search: Finch glass")
+    expect(page.locator("#which-count")).to_contain_text("3 ")
+    assert page.locator("#filter").input_value() == 'lens:"Finch 24"'

@@ -7,12 +7,11 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import Frame
+from tanner.catalogue.models import Frame, Shoot
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.search import kept
 from tanner.catalogue.search.counts import facets
 from tanner.catalogue.search.find import PAGE, SORTS, collection_of, ids_of, loaded, page
-from tanner.core.errors import TannerError
 from tanner.web.api.common import WithServices
 from tanner.web.api.shoots import frame_row
 
@@ -183,17 +182,14 @@ def order(collection: int, body: Order, services: WithServices) -> dict[str, Any
     return {"id": collection}
 
 
-@router.post("/find/shoot")
-def shoot_from(body: SomeFrames, services: WithServices) -> dict[str, Any]:
-    """The one shoot that frames belong to, for tools that work within one.
-
-    Raises:
-        TannerError: they belong to several.
-    """
+@router.post("/find/shoots")
+def shoots_of(body: SomeFrames, services: WithServices) -> dict[str, Any]:
+    """The shoots that frames belong to, each with its frames, for what is done shoot by shoot."""
+    found: dict[int, list[int]] = {}
     with services.catalogue.read() as session:
-        shoots = set()
         for at in range(0, len(body.frames), 500):
-            shoots |= set(session.scalars(select(Frame.shoot_id).where(Frame.id.in_(body.frames[at : at + 500]))))
-        if len(shoots) != 1:
-            raise TannerError("These frames are of several shoots; this is done shoot by shoot.")
-        return {"shoot": shoots.pop()}
+            query = select(Frame.id, Frame.shoot_id).where(Frame.id.in_(body.frames[at : at + 500]))
+            for frame, shoot in session.execute(query):
+                found.setdefault(shoot, []).append(frame)
+        names = {s.id: s.name for s in session.scalars(select(Shoot).where(Shoot.id.in_(found)))}
+    return {"shoots": [{"shoot": i, "name": names[i], "frames": frames} for i, frames in found.items()]}

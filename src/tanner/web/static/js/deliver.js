@@ -296,6 +296,13 @@ if (new URLSearchParams(location.search).get("chosen") && sessionStorage.getItem
   byId("which").querySelector('[value="chosen"]').hidden = false;
   byId("which").value = "chosen";
   byId("filter").value = "";
-}
+  // Frames of other shoots that were chosen on Find with these.
+  const [next, ...rest] = JSON.parse(sessionStorage.getItem("tanner.deliver.then") || "[]");
+  if (next) {
+    const link = el("a", { id: "deliver-then", href: `/shoots/${next.shoot}/deliver?chosen=1`, text: `Then ${plural(next.count, "frame")} of ${next.name}` });
+    link.addEventListener("click", () => sessionStorage.setItem("tanner.deliver.then", JSON.stringify(rest)));
+    byId("which-count").after(link);
+  }
+} else sessionStorage.removeItem("tanner.deliver.then");
 await loadSpecs();
 await earlier(delivered.id, (id) => delivered.follow(id));

@@ -193,9 +193,6 @@ async function marking(fields, next = false) {
   if (!(await kept)) search(true);
 }
 
-// For tools that work within one shoot: which one, or a word that there are several.
-const shootOf = () => trying(() => post("/api/find/shoot", { frames: ids() }));
-
 const actions = {
   bench: () => {
     const frame = state.frames[state.active] || chosenFrames()[0];
@@ -208,10 +205,13 @@ const actions = {
   keep: () => marking({ verdict: "keep" }),
   drop: () => marking({ verdict: "drop" }),
   deliver: async () => {
-    const shoot = await shootOf();
-    if (!shoot) return;
-    sessionStorage.setItem(`tanner.deliver.${shoot.shoot}`, JSON.stringify(ids()));
-    location.href = `/shoots/${shoot.shoot}/deliver?chosen=1`;
+    // Shoot by shoot: Deliver leads from one to the next.
+    const found = await trying(() => post("/api/find/shoots", { frames: ids() }));
+    if (!found?.shoots.length) return;
+    for (const { shoot, frames } of found.shoots) sessionStorage.setItem(`tanner.deliver.${shoot}`, JSON.stringify(frames));
+    const [first, ...then] = found.shoots;
+    sessionStorage.setItem("tanner.deliver.then", JSON.stringify(then.map(({ shoot, name, frames }) => ({ shoot, name, count: frames.length }))));
+    location.href = `/shoots/${first.shoot}/deliver?chosen=1`;
   },
   all: async () => {
     const found = await trying(() => get(`/api/find/ids?${query()}`));

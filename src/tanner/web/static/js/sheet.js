@@ -85,7 +85,8 @@ function arrange() {
   state.columns = layout.columns;
   inner.style.height = `${layout.height}px`;
   const total = state.frames.size;
-  byId("count").textContent = count === total ? plural(total, "frame") : `${count} of ${plural(total, "frame")}`;
+  if (view.faces) byId("count").textContent = `${plural(layout.order.length, "face")} in ${plural(count, "frame")}`;
+  else byId("count").textContent = count === total ? plural(total, "frame") : `${count} of ${plural(total, "frame")}`;
   if (state.active && !state.order.includes(state.active)) state.active = null;
   for (const node of shown.values()) node.remove();
   shown.clear();
@@ -351,6 +352,7 @@ const actions = {
   },
   deliver: () => {
     sessionStorage.setItem(`tanner.deliver.${shootId}`, JSON.stringify(ids()));
+    sessionStorage.removeItem("tanner.deliver.then");
     location.href = `/shoots/${shootId}/deliver?chosen=1`;
   },
 };
