@@ -26,6 +26,7 @@ GROUPS = [
     "finish",
     "areas",
     "spots",
+    "exact",
     "presets",
     "history",
 ]

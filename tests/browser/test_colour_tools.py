@@ -164,3 +164,32 @@ def test_a_range_and_a_curve_are_dragged_in_the_picture(page: Page, values: Valu
     eventually(page, lambda: len(values().get("curve.points", [])) == 3)
     middle = values()["curve.points"][1]
     assert middle[1] < middle[0] - 0.05
+
+
+@pytest.mark.usefixtures("fresh")
+def test_a_colour_is_picked_and_brought_to_what_it_must_be(
+    page: Page, server: Running, frame_ids: dict[str, int]
+) -> None:
+    frame = frame_ids["T0001"]
+    page.goto(f"/shoots/1/bench?frame={frame}")
+    settled(page)
+    page.locator('#index [data-group="exact"]').click()
+    page.get_by_role("button", name="Pick a colour").click()
+    box = page.locator("#canvas").bounding_box()
+    assert box
+    page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.62)
+    field = page.get_by_label("Colour 1 must be")
+    expect(field).to_be_focused()
+    field.fill("sky")
+    page.keyboard.press("Enter")
+    expect(page.locator("[role=alert]", has_text="is no colour")).to_be_visible()
+    field.fill("#1f5a8c")
+    page.keyboard.press("Enter")
+    pairs = lambda: server.get(f"/api/frames/{frame}/exact")["pairs"]  # noqa: E731
+    eventually(page, lambda: bool(pairs()) and pairs()[0]["target"] == "#1f5a8c")
+    expect(page.locator("#exact-list")).to_contain_text("→ 0")
+    page.get_by_role("button", name="Measure the set").click()
+    expect(page.locator("#exact-rows tr")).to_have_count(3)
+    page.get_by_role("button", name="Remove Colour 1").click()
+    eventually(page, lambda: pairs() == [])
+    expect(page.locator("#exact-none")).to_be_visible()

@@ -79,6 +79,8 @@ def main() -> int:
     spot = {"spots/00000000/kind": "spot", "spots/00000000/path": [[0.1, 0.1]], "spots/00000000/size": 0.02}
     render(source, develop(full | grid | spot), (100, 75))
     mask_of(source, develop(grid), "00000000", (100, 75))
+    pair = {"exact/00000000/kind": "pair", "exact/00000000/target": [55.0, 0.0, 0.0]}
+    render(source, develop(full | pair), (100, 75))
     render(source, develop(full | spot | {"spots/00000000/way": "fill"}), (100, 75))
     render(source, develop(full | {"noise.method": "fine"}), (512, 384))
     render(source, develop(full), (100, 75), draft=True)

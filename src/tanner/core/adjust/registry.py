@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from tanner.core.adjust.items import Listed, Parts, grouped, name_of, split, things
 from tanner.core.adjust.spec import Group, Spec
 from tanner.core.areas.declare import AREAS
+from tanner.core.colour.exact import EXACT
 from tanner.core.errors import SettingsError
 from tanner.core.spots.declare import SPOTS
 from tanner.core.stages.path import GROUPS
@@ -19,7 +20,7 @@ __all__ = ["GROUPS", "LISTS", "Adjustment", "Development", "Settings", "Thing", 
 Settings = Mapping[str, Any]
 """Sparse values by full name, for example {"light.exposure": 0.5}."""
 G = TypeVar("G", bound=Group)
-LISTS: dict[str, Listed] = {AREAS.key: AREAS, SPOTS.key: SPOTS}
+LISTS: dict[str, Listed] = {AREAS.key: AREAS, SPOTS.key: SPOTS, EXACT.key: EXACT}
 """Lists of things that settings may hold, by key."""
 MIRED = 200.0
 """How far the light of a listed thing may differ from the picture's."""

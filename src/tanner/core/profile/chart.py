@@ -96,10 +96,13 @@ def published24(key: str = "ohta") -> Chart:
     return Chart(title, 4, 6, tuple(found.data), f"{title}, as shipped with colour-science", xyz=xyz)
 
 
-def read_cgats(path: Path) -> Chart:
+def read_cgats(path: Path, *, laid_out: bool = True) -> Chart:
     """A chart from a CGATS.17 text file (source: cgats17): spectra, XYZ or Lab (D50, 2 degrees).
 
     Layout: LGOROWLENGTH (patches in a row), else sample names such as A1 to F4 (letter: column, number: row).
+
+    Args:
+        laid_out: off for a list of colours, whose patches need not lie anywhere: they come in the file's order.
 
     Raises:
         ChartError: what is missing or wrong.
@@ -143,7 +146,7 @@ def read_cgats(path: Path) -> Chart:
         xyz = lab_to_xyz(numbers(["LAB_L", "LAB_A", "LAB_B"]))
     else:
         raise ChartError(f"{path.name} holds neither spectra nor XYZ nor Lab.")
-    rows, columns, order = _layout(path, text, patches)
+    rows, columns, order = _layout(path, text, patches) if laid_out else (len(patches), 1, list(range(len(patches))))
     return Chart(
         path.stem, rows, columns, tuple(patches[i] for i in order), path.name,
         reflectance[order] if reflectance is not None else None, xyz[order] if xyz is not None else None,

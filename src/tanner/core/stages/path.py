@@ -21,6 +21,7 @@ from tanner.core.stages import (
     blur,
     camera,
     channels,
+    exact,
     haze,
     lightness,
     local,
@@ -53,6 +54,7 @@ POINT: tuple[Stage, ...] = (
     saturation.STAGE,
     mixer.STAGE,             # hue ranges, balance, black and white
     look.STAGE,              # a .cube
+    exact.STAGE,             # colours that must be what they are told
     output.STAGE,            # to the output space, then the root
 )  # fmt: skip
 AROUND: tuple[type[Group], ...] = (Optics, Noise, Detail, Perspective, Crop)

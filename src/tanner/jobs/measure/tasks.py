@@ -12,7 +12,7 @@ from tanner.core.errors import TannerError
 from tanner.core.profile.chart import published24
 from tanner.core.raw.reader import Source, read
 from tanner.core.render import full_size, render
-from tanner.jobs.tasks import jpeg
+from tanner.jobs.tasks import jpeg, starting
 
 
 def chart_preview(path: str) -> bytes:
@@ -151,3 +151,13 @@ def mono_weights_of(path: str, values: dict[str, Any]) -> dict[str, float]:
     from tanner.core.small import read_small
 
     return mono_weights(read_small(Path(path)), values)
+
+
+def exact_of(path: str, values: dict[str, Any], at: tuple[float, float] | None = None) -> dict[str, Any]:
+    """The colour at a place as {"sample"}, or how exact colours came out as {"rows"}: see `core.series.exactness`."""
+    from tanner.core.series.exactness import measured, sample_at
+    from tanner.core.small import read_small
+
+    source = read_small(Path(path))
+    values = {**starting(source.facts, lens=source.lens is not None), **values}
+    return {"rows": measured(source, values)} if at is None else {"sample": sample_at(source, values, at)}

@@ -9,6 +9,7 @@ import * as grading from "./bench/grading.js";
 import { LevelHandles } from "./bench/level-handles.js";
 import { OnPicture } from "./bench/on-picture.js";
 import { ScopeDrag } from "./bench/scope-drag.js";
+import { Exact } from "./bench/exact.js";
 import { Spots } from "./bench/spots.js";
 import { Tabs } from "./bench/tabs.js";
 import { View } from "./bench/view.js";
@@ -188,6 +189,7 @@ function fill() {
   tools.fill();
   areas.fill();
   spots.fill();
+  exact.fill();
   for (const button of document.querySelectorAll("#index [data-group]")) {
     const name = button.dataset.group;
     if (!titles[name] || !table[`${name}.enabled`]) continue;
@@ -341,6 +343,7 @@ function open(name) {
   white.stopPick();
   tools.stop();
   areas.begin(null);
+  exact.picking(false);
   const spotting = state.group === "spots";
   const placing = state.group === "areas" || spotting;
   const placer = spotting ? spots : areas;
@@ -413,6 +416,7 @@ const areas = new Areas({
 });
 
 const spots = new Spots({ picture, view, frame: () => state.frame, shown, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets() });
+const exact = new Exact({ picture, frame: () => state.frame, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets(), set: () => state.sheet.frames.filter((f) => (state.frame.set ? f.set === state.frame.set : f.id === state.frame.id)).map((f) => f.id) });
 
 // --- presets, ribbon, tools -----------------------------------------------------------------------------
 

@@ -1,0 +1,118 @@
+"""Exact colours of frames: a sample from the picture, a colour as people write it, and how it came out over a set."""
+
+import tempfile
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, ConfigDict, Field
+
+from tanner.catalogue.development import remove_things
+from tanner.catalogue.resolver import Resolver
+from tanner.core.adjust.items import ID
+from tanner.core.adjust.registry import develop
+from tanner.core.colour.exact import EXACT, MOST, ExactParts, hex_of, parse_colour, told
+from tanner.core.errors import TannerError
+from tanner.core.measure import xyz_to_lab
+from tanner.core.profile.chart import read_cgats
+from tanner.jobs.measure.tasks import exact_of
+from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
+from tanner.web.api.frames import Body
+from tanner.web.api.kit import body_of
+
+router = APIRouter(prefix="/api", tags=["exact colours"])
+Share = Annotated[float, Field(ge=0, le=1)]
+
+
+class Gone(Body):
+    pairs: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
+
+
+class At(BaseModel):
+    """A place of the developed picture: shares of its width and height."""
+
+    model_config = ConfigDict(extra="forbid")
+    x: Share
+    y: Share
+
+
+class Said(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    text: str = Field(min_length=1, max_length=80)
+
+
+class Some(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    frames: list[int] = Field(min_length=1, max_length=500)
+
+
+@router.post("/exact/remove")
+def remove(body: Gone, services: WithServices) -> dict[str, Any]:
+    """Remove exact colours from frames; a lead's own go for its set, followed ones are left out on that frame only."""
+    with services.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        return done(remove_things(session, Resolver(session, one_shoot(frames)), frames, EXACT, body.pairs))
+
+
+@router.post("/exact/read")
+def read(body: Said) -> dict[str, Any]:
+    """A colour as people write it, as L*a*b* and sRGB."""
+    lab = parse_colour(body.text)
+    return {"lab": lab, "hex": hex_of(lab)}
+
+
+@router.post("/exact/list")
+async def bring_in_list(request: Request, name: str) -> dict[str, Any]:
+    """The client's colours from a CGATS.17 file, by name, as L*a*b* (D50) and sRGB."""
+    data = await body_of(request)
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "list.txt"
+        file.write_bytes(data)
+        try:
+            chart = read_cgats(file, laid_out=False)
+        except TannerError as error:
+            raise TannerError(str(error).replace("list.txt", name)) from None
+    colours = xyz_to_lab(chart.under(None)[:2000])
+    rows = [
+        {"name": n, "lab": (lab := [round(float(v), 3) for v in row]), "hex": hex_of(lab)}
+        for n, row in zip(chart.patches, colours, strict=False)
+    ]
+    return {"title": Path(name).stem, "colours": rows}
+
+
+@router.post("/frames/{frame_id}/exact/sample")
+def sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
+    """The colour of the developed picture around a place, before exact colours."""
+    with services.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
+    lab = services.workers.submit(exact_of, frame.path, values, (body.x, body.y)).result()["sample"]
+    return {"lab": lab, "hex": hex_of(lab)}
+
+
+@router.get("/frames/{frame_id}/exact")
+def pairs(frame_id: int, services: WithServices) -> dict[str, Any]:
+    """What is said of a frame's exact colours: differences before and after at the samples, and how far each reaches."""
+    with services.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
+    things = [t for t in develop(values).listed(EXACT.key) if isinstance(t.parts, ExactParts)]
+    said = told([t.parts for t in things if isinstance(t.parts, ExactParts)])
+    return {"pairs": [{"id": t.id, **row} for t, row in zip(things, said, strict=True)]}
+
+
+@router.post("/exact/measure")
+def measure(body: Some, services: WithServices) -> dict[str, Any]:
+    """How exact colours came out in frames: of what has the sample's colour, CIEDE2000 from the target before and after."""
+    with services.catalogue.read() as session:
+        frames = frames_of(session, body.frames)
+        resolver = Resolver(session, one_shoot(frames))
+        asked = [(f.id, f.name, f.path, dict(resolver.resolve(f).values)) for f in frames]
+    futures = [(i, name, services.workers.submit(exact_of, path, values)) for i, name, path, values in asked]
+    rows = []
+    for i, name, future in futures:
+        try:
+            rows.append({"frame": i, "name": name, **future.result()})
+        except TannerError as error:
+            rows.append({"frame": i, "name": name, "rows": [], "trouble": str(error)})
+    return {"frames": rows}

@@ -1,0 +1,61 @@
+"""Exact colours over the described requests: picked, aimed, followed, measured over a set, removed."""
+
+from typing import Any
+
+import pytest
+from serving import Running
+
+LIST = """CGATS.17
+ORIGINATOR "made up"
+NUMBER_OF_FIELDS 4
+BEGIN_DATA_FORMAT
+SAMPLE_NAME LAB_L LAB_A LAB_B
+END_DATA_FORMAT
+NUMBER_OF_SETS 2
+BEGIN_DATA
+"Workshop blue" 36.5 -5.0 -33.8
+"Twine red" 42 51 30
+END_DATA
+"""
+
+
+def test_from_the_lead_to_the_set(server: Running, sheet: dict[str, Any]) -> None:
+    lead = next(f for f in sheet.values() if f["lead"] and f["name"].startswith("T0001"))
+    members = [f["id"] for f in sheet.values() if f["set"] == lead["set"]]
+    found = server.post(f"/api/frames/{lead['id']}/exact/sample", {"x": 0.49, "y": 0.75})
+    sample = found["lab"]
+    aim = server.post("/api/exact/read", {"text": f"{sample[0] + 4:.1f} {sample[1] - 6:.1f} {sample[2] + 6:.1f}"})
+    name = "exact/00c0ffee/"
+    values = {f"{name}kind": "pair", f"{name}sample": sample, f"{name}target": aim["lab"]}
+    server.post("/api/edit", {"frames": [lead["id"]], "values": values})
+    (told,) = server.get(f"/api/frames/{members[1]}/exact")["pairs"]
+    assert told["id"] == "00c0ffee" and told["after"] < 0.3 < 3 < told["before"] and told["target"] == aim["hex"]
+    rows = server.post("/api/exact/measure", {"frames": members})["frames"]
+    assert len(rows) == len(members) >= 3
+    for row in rows:
+        (one,) = row["rows"]
+        assert one["after"] < 0.5 * one["before"]
+    # Removed on a follower it is gone there alone; on the lead, from the set.
+    server.post("/api/exact/remove", {"frames": [members[-1]], "pairs": ["00c0ffee"]})
+    assert server.get(f"/api/frames/{members[-1]}/exact")["pairs"] == []
+    assert server.get(f"/api/frames/{members[1]}/exact")["pairs"]
+    server.post("/api/exact/remove", {"frames": [lead["id"]], "pairs": ["00c0ffee"]})
+    assert server.get(f"/api/frames/{members[1]}/exact")["pairs"] == []
+
+
+def test_the_colours_of_a_client_come_by_name(server: Running) -> None:
+    answer = server.client.post("/api/exact/list?name=house.txt", content=LIST.encode())
+    assert answer.status_code == 200, answer.text
+    found = answer.json()
+    assert found["title"] == "house" and [c["name"] for c in found["colours"]] == ["Workshop blue", "Twine red"]
+    assert found["colours"][0]["lab"] == pytest.approx([36.5, -5.0, -33.8], abs=0.01)
+    refused = server.client.post("/api/exact/list?name=house.txt", content=b"nothing")
+    assert refused.status_code == 422 and "house.txt is no CGATS.17 file" in refused.json()["error"]
+
+
+def test_what_makes_no_sense_is_said(server: Running, sheet: dict[str, Any]) -> None:
+    assert "is no colour" in server.post("/api/exact/read", {"text": "sky"}, expect=422)["error"]
+    frame = sheet["T0001"]["id"]
+    server.post(f"/api/frames/{frame}/exact/sample", {"x": 2, "y": 0.5}, expect=422)
+    values = {"exact/00c0ffee/kind": "pair", "exact/00c0ffee/target": [1, 2]}
+    assert "error" in server.post("/api/edit", {"frames": [frame], "values": values}, expect=422)
