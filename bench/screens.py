@@ -26,6 +26,7 @@ GROUPS = [
     "finish",
     "areas",
     "spots",
+    "picked",
     "exact",
     "presets",
     "history",

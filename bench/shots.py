@@ -69,18 +69,21 @@ def main() -> None:
             page.locator('#index [data-group="light"]').click()
             settled(page)
             shot(page, "bench")
-            page.goto(f"{url}/shoots/1/bench?frame={frames['AF0017']}")
-            page.locator('#index [data-group="balance"]').click()
+            page.goto(f"{url}/shoots/1/bench?frame={frames['AF0003']}")
             settled(page)
-            wheel = page.get_by_role("slider", name="Wheel of shadows")
-            wheel.focus()
-            for _ in range(4):
-                page.keyboard.press("Shift+ArrowUp")
-            for _ in range(25):
-                page.keyboard.press("Shift+ArrowLeft")
+            page.locator('#index [data-group="exact"]').click()
+            page.get_by_role("button", name="Pick a colour").click()
+            box = page.locator("#canvas").bounding_box()
+            assert box
+            page.mouse.click(box["x"] + box["width"] * 0.46, box["y"] + box["height"] * 0.60)
+            page.get_by_label("Colour 1 must be").fill("#1f5a8c")
+            page.keyboard.press("Enter")
+            page.locator("#exact-list", has_text="→ 0").wait_for()
+            page.get_by_role("button", name="Measure the set").click()
+            page.locator("#exact-rows td.num").nth(9).wait_for()
             settled(page)
-            shot(page, "balance")
-            page.keyboard.press("Home")
+            shot(page, "exact")
+            page.get_by_role("button", name="Remove Colour 1").click()
             settled(page)
             # Two presets lie on this frame.
             kit = {p["name"]: p["key"] for p in page.request.get(f"{url}/api/presets").json()["presets"]}

@@ -177,7 +177,7 @@ def test_a_colour_is_picked_and_brought_to_what_it_must_be(
     page.get_by_role("button", name="Pick a colour").click()
     box = page.locator("#canvas").bounding_box()
     assert box
-    page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.62)
+    page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.67)
     field = page.get_by_label("Colour 1 must be")
     expect(field).to_be_focused()
     field.fill("sky")
@@ -193,3 +193,26 @@ def test_a_colour_is_picked_and_brought_to_what_it_must_be(
     page.get_by_role("button", name="Remove Colour 1").click()
     eventually(page, lambda: pairs() == [])
     expect(page.locator("#exact-none")).to_be_visible()
+
+
+@pytest.mark.usefixtures("fresh")
+def test_a_range_is_picked_in_the_picture(page: Page, values: Values) -> None:
+    page.locator('#index [data-group="picked"]').click()
+    page.get_by_role("button", name="Pick a range").click()
+    box = page.locator("#canvas").bounding_box()
+    assert box
+    page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.67)
+    one = page.locator("#picked-one")
+    expect(one).to_be_visible()
+    field = one.locator(".rule-number").first
+    field.fill("40")
+    page.keyboard.press("Enter")
+    picked = lambda: {k.split("/")[2]: v for k, v in values().items() if k.startswith("picked/")}  # noqa: E731
+    eventually(page, lambda: picked().get("hue") == 40)
+    assert 220 < picked()["middle"][2] < 300
+    one.locator(".rule-scale").nth(3).focus()  # even hue, by keys
+    page.keyboard.press("ArrowRight")
+    eventually(page, lambda: picked().get("even_hue", 0) > 0)
+    page.locator("#picked-remove").click()
+    expect(page.locator("#picked-none")).to_be_visible()
+    eventually(page, lambda: not picked())

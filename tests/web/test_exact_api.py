@@ -59,3 +59,21 @@ def test_what_makes_no_sense_is_said(server: Running, sheet: dict[str, Any]) -> 
     server.post(f"/api/frames/{frame}/exact/sample", {"x": 2, "y": 0.5}, expect=422)
     values = {"exact/00c0ffee/kind": "pair", "exact/00c0ffee/target": [1, 2]}
     assert "error" in server.post("/api/edit", {"frames": [frame], "values": values}, expect=422)
+
+
+def test_a_range_is_picked_and_followed(server: Running, sheet: dict[str, Any]) -> None:
+    lead = next(f for f in sheet.values() if f["lead"] and f["name"].startswith("T0001"))
+    follower = next(f["id"] for f in sheet.values() if f["set"] == lead["set"] and not f["lead"])
+    middle = server.post(f"/api/frames/{lead['id']}/picked/sample", {"x": 0.49, "y": 0.75})["middle"]
+    assert 220 < middle[2] < 300
+    name = "picked/00c0ffee/"
+    values = {f"{name}kind": "range", f"{name}middle": middle, f"{name}hue": 30.0, f"{name}even_hue": 50.0}
+    server.post("/api/edit", {"frames": [lead["id"]], "values": values})
+    assert server.get(f"/api/frames/{follower}")["values"][f"{name}hue"] == 30.0
+    # Picked again it is the picture's own colour, not the one that it was turned to.
+    again = server.post(f"/api/frames/{lead['id']}/picked/sample", {"x": 0.49, "y": 0.75})["middle"]
+    assert again == middle
+    server.post("/api/picked/remove", {"frames": [lead["id"]], "ranges": ["00c0ffee"]})
+    assert not any(k.startswith("picked/") for k in server.get(f"/api/frames/{follower}")["values"])
+    said = server.post(f"/api/frames/{lead['id']}/picked/sample", {"x": 0.04, "y": 0.05}, expect=422)["error"]
+    assert "grey there" in said

@@ -12,6 +12,7 @@ from tanner.core.adjust.items import Listed, Parts, grouped, name_of, split, thi
 from tanner.core.adjust.spec import Group, Spec
 from tanner.core.areas.declare import AREAS
 from tanner.core.colour.exact import EXACT
+from tanner.core.colour.picked import PICKED
 from tanner.core.errors import SettingsError
 from tanner.core.spots.declare import SPOTS
 from tanner.core.stages.path import GROUPS
@@ -20,7 +21,7 @@ __all__ = ["GROUPS", "LISTS", "Adjustment", "Development", "Settings", "Thing", 
 Settings = Mapping[str, Any]
 """Sparse values by full name, for example {"light.exposure": 0.5}."""
 G = TypeVar("G", bound=Group)
-LISTS: dict[str, Listed] = {AREAS.key: AREAS, SPOTS.key: SPOTS, EXACT.key: EXACT}
+LISTS: dict[str, Listed] = {AREAS.key: AREAS, SPOTS.key: SPOTS, PICKED.key: PICKED, EXACT.key: EXACT}
 """Lists of things that settings may hold, by key."""
 MIRED = 200.0
 """How far the light of a listed thing may differ from the picture's."""

@@ -10,6 +10,7 @@ from tanner.core.adjust.items import split
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.exact import EXACT, LIGHT, ExactParts, hex_of, solved
+from tanner.core.colour.picked import PICKED, middle_of
 from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import TannerError
 from tanner.core.measure import xyz_to_lab
@@ -43,15 +44,41 @@ def sample_at(source: Source, values: Mapping[str, Any], at: tuple[float, float]
     Raises:
         TannerError: it is clipped there, or all but black.
     """
-    linear = _linear(source, without(values))
-    h, w = linear.shape[:2]
-    y, x = np.mgrid[0:h, 0:w]
-    away = np.hypot(x + 0.5 - at[0] * w, y + 0.5 - at[1] * h)
-    mean = linear[away <= max(DISC * max(w, h), 3.6)].mean(axis=0)
-    lab = xyz_to_lab(SPACES[SPACE].to_pcs() @ mean)
+    lab = xyz_to_lab(SPACES[SPACE].to_pcs() @ mean_at(source, without(values), at))
     if lab[0] < 2 or lab[0] > 99:
         raise TannerError("It is black or white there, so it has no colour of its own. Choose another place.")
     return [round(float(v), 3) for v in lab]
+
+
+def mean_at(source: Source, values: Mapping[str, Any], at: tuple[float, float]) -> NDArray[np.float64]:
+    """Linear working values of the developed picture around a place, (3,)."""
+    linear = _linear(source, values)
+    h, w = linear.shape[:2]
+    y, x = np.mgrid[0:h, 0:w]
+    away = np.hypot(x + 0.5 - at[0] * w, y + 0.5 - at[1] * h)
+    mean: NDArray[np.float64] = linear[away <= max(DISC * max(w, h), 3.6)].mean(axis=0)
+    return mean
+
+
+AFTER_RANGES = ("mono.", "balance.", "profile.look")
+"""What works after picked ranges, and would move what is picked."""
+
+
+def range_at(source: Source, values: Mapping[str, Any], at: tuple[float, float]) -> list[float]:
+    """The middle of a range that is picked at a place: Oklab's lightness, chroma and hue before picked ranges and what follows.
+
+    Raises:
+        TannerError: it is grey there, so it has no hue.
+    """
+    kept = {
+        k: v
+        for k, v in without(values).items()
+        if not k.startswith(AFTER_RANGES) and (split(k) or ("",))[0] != PICKED.key
+    }
+    middle = middle_of(mean_at(source, kept, at))
+    if middle[1] < 0.012:
+        raise TannerError("It is grey there, so there is no hue to pick. Choose a place that has a colour.")
+    return middle
 
 
 def _linear(source: Source, values: Mapping[str, Any]) -> NDArray[np.float64]:

@@ -1,15 +1,17 @@
-"""Hue ranges, black and white, and three-way balance: what depends on a px's own colour alone, as one table in Oklab.
+"""Hue ranges, named and picked, black and white, and three-way balance: what depends on a px's own colour alone, as one table in Oklab.
 
 The table's axes are lightness, chroma and hue of Oklab (source: ottosson2020); it holds what is added to lightness and to
 the two colour axes, and is read in three directions. Hue goes round; greys have no hue, so that all hues agree there.
 """
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from tanner.core.colour.balance import Balance, balanced
 from tanner.core.colour.mono import Mono, greyed
+from tanner.core.colour.picked import PICKED, PickedParts, moved
 from tanner.core.colour.ranges import Ranges, ranged
 from tanner.core.colour.spaces import SPACES, oklab_cones
 from tanner.core.jit import kernel
@@ -158,14 +160,17 @@ def mixer_row(r: F32, g: F32, b: F32, at: At, p: Mixer) -> None:
         b[j] = back[2, 0] * rows[0, j] + back[2, 1] * rows[1, j] + back[2, 2] * rows[2, j]
 
 
-def mix(ranges: Ranges, mono: Mono, balance: Balance, lab: np.ndarray) -> np.ndarray:
-    """Oklab values (..., 3) after all three, exactly: what the table holds at its points."""
+def mix(
+    ranges: Ranges, mono: Mono, balance: Balance, lab: np.ndarray, picked: Sequence[PickedParts] = ()
+) -> np.ndarray:
+    """Oklab values (..., 3) after all of them, exactly: what the table holds at its points."""
     light, a, b = (lab[..., k] for k in range(3))
     changed = ranged(ranges, light, np.hypot(a, b), np.rad2deg(np.arctan2(b, a)) % 360)
+    changed = moved(picked, *changed)
     return np.stack(balanced(balance, *greyed(mono, *changed)), axis=-1)
 
 
-def mixer_table(ranges: Ranges, mono: Mono, balance: Balance) -> F32:
+def mixer_table(ranges: Ranges, mono: Mono, balance: Balance, picked: Sequence[PickedParts] = ()) -> F32:
     """See `Mixer`."""
     light, chroma, hue = np.meshgrid(
         np.linspace(0, 1, LIGHTS),
@@ -175,18 +180,20 @@ def mixer_table(ranges: Ranges, mono: Mono, balance: Balance) -> F32:
     )
     lab = np.stack([light, chroma * np.cos(hue), chroma * np.sin(hue)], axis=-1)
     added = np.zeros((LIGHTS, CHROMAS, HUES + 1, 4), np.float32)
-    added[..., :3] = mix(ranges, mono, balance, lab) - lab
+    added[..., :3] = mix(ranges, mono, balance, lab, picked) - lab
     # Greys have no hue: what all hues say there, together.
     added[:, 0] = added[:, 0, :-1].mean(axis=1, keepdims=True)
     return added
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Mixer:
+def _prepare(frame: Frame, development: "Development", wanted: bool) -> Mixer:
     parts = development.group(Ranges), development.group(Mono), development.group(Balance)
-    on = parts[0] != Ranges() or parts[1].amount > 0 or parts[2] != Balance()
-    if not on and not moved:
+    picked = [t.parts for t in development.listed(PICKED.key) if isinstance(t.parts, PickedParts)]
+    on = parts[0] != Ranges() or parts[1].amount > 0 or parts[2] != Balance() or bool(picked)
+    if not on and not wanted:
         return Mixer(False, CONES, NO_TABLE)
-    return Mixer(True, CONES, frame.source.memory.get(TABLES, parts, lambda: mixer_table(*parts)))
+    key = parts, tuple(p.model_dump_json(exclude={"name"}) for p in picked)
+    return Mixer(True, CONES, frame.source.memory.get(TABLES, key, lambda: mixer_table(*parts, picked)))
 
 
 STAGE = Stage(

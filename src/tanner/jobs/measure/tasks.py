@@ -161,3 +161,12 @@ def exact_of(path: str, values: dict[str, Any], at: tuple[float, float] | None =
     source = read_small(Path(path))
     values = {**starting(source.facts, lens=source.lens is not None), **values}
     return {"rows": measured(source, values)} if at is None else {"sample": sample_at(source, values, at)}
+
+
+def range_of(path: str, values: dict[str, Any], at: tuple[float, float]) -> list[float]:
+    """See `core.series.exactness.range_at`."""
+    from tanner.core.series.exactness import range_at
+    from tanner.core.small import read_small
+
+    source = read_small(Path(path))
+    return range_at(source, {**starting(source.facts, lens=source.lens is not None), **values}, at)

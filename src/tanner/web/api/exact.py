@@ -1,4 +1,4 @@
-"""Exact colours of frames: a sample from the picture, a colour as people write it, and how it came out over a set."""
+"""Exact colours of frames, and picked ranges: a sample from the picture, a colour as people write it, and how it came out over a set."""
 
 import tempfile
 from pathlib import Path
@@ -12,10 +12,11 @@ from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.exact import EXACT, MOST, ExactParts, hex_of, parse_colour, told
+from tanner.core.colour.picked import PICKED
 from tanner.core.errors import TannerError
 from tanner.core.measure import xyz_to_lab
 from tanner.core.profile.chart import read_cgats
-from tanner.jobs.measure.tasks import exact_of
+from tanner.jobs.measure.tasks import exact_of, range_of
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 from tanner.web.api.kit import body_of
@@ -26,6 +27,10 @@ Share = Annotated[float, Field(ge=0, le=1)]
 
 class Gone(Body):
     pairs: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
+
+
+class GoneRanges(Body):
+    ranges: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
 
 
 class At(BaseModel):
@@ -88,6 +93,23 @@ def sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
         values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
     lab = services.workers.submit(exact_of, frame.path, values, (body.x, body.y)).result()["sample"]
     return {"lab": lab, "hex": hex_of(lab)}
+
+
+@router.post("/frames/{frame_id}/picked/sample")
+def range_sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
+    """The middle of a range that is picked in the developed picture: Oklab's lightness, chroma and hue in degrees."""
+    with services.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
+    return {"middle": services.workers.submit(range_of, frame.path, values, (body.x, body.y)).result()}
+
+
+@router.post("/picked/remove")
+def remove_ranges(body: GoneRanges, services: WithServices) -> dict[str, Any]:
+    """Remove picked ranges from frames, as exact colours are."""
+    with services.catalogue.write() as session:
+        frames = frames_of(session, body.frames)
+        return done(remove_things(session, Resolver(session, one_shoot(frames)), frames, PICKED, body.ranges))
 
 
 @router.get("/frames/{frame_id}/exact")

@@ -15,6 +15,7 @@ from tanner.catalogue.search.fields import NUMBERS, TEXTS, WORDS
 from tanner.core.adjust.items import name_of
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, declared
 from tanner.core.areas.declare import AREAS
+from tanner.core.colour.picked import PICKED
 from tanner.core.colour.ranges import HUES
 from tanner.core.colour.spaces import SPACES
 from tanner.core.output.mark import PLACES
@@ -54,6 +55,18 @@ def _of_areas() -> list[Adjustment]:
     """What each area can have, declared for one that stands for all: the page puts the chosen one's id in its place."""
     names = ("amount", "refine", "grow", "soften", "density", "blur", *AREAS.adjustments)
     return [a for n in names if (a := declared(name_of(AREAS.key, "00000000", n)))]
+
+
+def _of_picked() -> list[tuple[str, list[Adjustment]]]:
+    """What a picked range has, in parts, declared for one that stands for all."""
+    parts = {
+        "Change": ("hue", "saturation", "lightness"),
+        "Evenness": ("even_hue", "even_chroma", "even_lightness"),
+        "Range": ("width", "softness", "weakest", "strongest", "darkest", "lightest"),
+    }
+    return [
+        (t, [a for n in names if (a := declared(name_of(PICKED.key, "00000000", n)))]) for t, names in parts.items()
+    ]
 
 
 def _by_group(controls: list[Adjustment]) -> list[tuple[str, list[Adjustment]]]:
@@ -117,8 +130,9 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
                 return RedirectResponse(f"/shoots/{shoot_id}/import", 303)
         elif frame_of(session, frame).shoot_id != shoot_id:
             return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
-    controls = _of_areas()
-    table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in (*adjustments().values(), *controls)}
+    controls, picked = _of_areas(), _of_picked()
+    all_of_them = (*adjustments().values(), *controls, *(a for _, members in picked for a in members))
+    table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in all_of_them}
     return _shoot_page(
         request,
         services,
@@ -129,6 +143,7 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
         sections=_sections(),
         area_controls=controls,
         area_groups=_by_group(controls),
+        picked_groups=picked,
         table=json.dumps(table),
         hues=json.dumps(HUES),
     )

@@ -10,6 +10,7 @@ import { LevelHandles } from "./bench/level-handles.js";
 import { OnPicture } from "./bench/on-picture.js";
 import { ScopeDrag } from "./bench/scope-drag.js";
 import { Exact } from "./bench/exact.js";
+import { Picked } from "./bench/picked.js";
 import { Spots } from "./bench/spots.js";
 import { Tabs } from "./bench/tabs.js";
 import { View } from "./bench/view.js";
@@ -190,6 +191,7 @@ function fill() {
   areas.fill();
   spots.fill();
   exact.fill();
+  picked.fill();
   for (const button of document.querySelectorAll("#index [data-group]")) {
     const name = button.dataset.group;
     if (!titles[name] || !table[`${name}.enabled`]) continue;
@@ -279,7 +281,7 @@ new Compare({
 
 // --- controls ---------------------------------------------------------------------------------------
 
-for (const root of document.querySelectorAll(".group:not([data-group=areas]) :is(.rule, .curve)")) {
+for (const root of document.querySelectorAll(".group:not([data-group=areas], [data-group=picked]) :is(.rule, .curve)")) {
   const about = table[root.dataset.key];
   controls.set(about.key, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
 }
@@ -344,6 +346,7 @@ function open(name) {
   tools.stop();
   areas.begin(null);
   exact.picking(false);
+  picked.picking(false);
   const spotting = state.group === "spots";
   const placing = state.group === "areas" || spotting;
   const placer = spotting ? spots : areas;
@@ -416,6 +419,7 @@ const areas = new Areas({
 });
 
 const spots = new Spots({ picture, view, frame: () => state.frame, shown, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets() });
+const picked = new Picked({ picture, table, frame: () => state.frame, shown, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets() });
 const exact = new Exact({ picture, frame: () => state.frame, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets(), set: () => state.sheet.frames.filter((f) => (state.frame.set ? f.set === state.frame.set : f.id === state.frame.id)).map((f) => f.id) });
 
 // --- presets, ribbon, tools -----------------------------------------------------------------------------

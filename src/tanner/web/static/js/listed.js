@@ -11,3 +11,5 @@ export function listed(values, list) {
   }
   return [...found.values()].filter((t) => t.kind).sort((a, b) => (a.order || 0) - (b.order || 0) || a.id.localeCompare(b.id));
 }
+
+export const newId = () => [...crypto.getRandomValues(new Uint8Array(4))].map((b) => b.toString(16).padStart(2, "0")).join("");

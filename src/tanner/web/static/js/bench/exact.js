@@ -1,10 +1,9 @@
 // Exact colours on the Bench: picked in the picture, what they must be by number or name, and how they came out over the set.
 import { get, post, upload } from "../api.js";
 import { byId, el, number } from "../dom.js";
-import { listed } from "../listed.js";
+import { listed, newId } from "../listed.js";
 import { tell, trying } from "../shell.js";
 
-const newId = () => [...crypto.getRandomValues(new Uint8Array(4))].map((b) => b.toString(16).padStart(2, "0")).join("");
 function swatch(hex, label) {
   const node = el("span", { class: "inline-block h-6 w-6 flex-none border border-edge", role: "img", "aria-label": label, title: label });
   node.style.background = hex;
@@ -37,12 +36,7 @@ export class Exact {
     document.querySelector('#index [data-group="exact"] .index-state').textContent = pairs.length ? String(pairs.length) : "";
     byId("exact-none").hidden = pairs.length > 0;
     byId("exact-measure").hidden = !pairs.length;
-    if (byId("exact-list").contains(document.activeElement) && document.activeElement.matches("input")) {
-      // What is being written is not put back while it is written.
-      if (pairs.map((p) => p.id).join() === this.shownIds) return;
-    }
-    this.shownIds = pairs.map((p) => p.id).join();
-    byId("exact-list").replaceChildren(...pairs.map((p, n) => this.row(p, n)));
+    this.rows(pairs);
     if (pairs.length) this.ask();
     else byId("exact-result").hidden = true;
   }
@@ -55,7 +49,21 @@ export class Exact {
     const found = await get(`/api/frames/${id}/exact`).catch(() => null);
     if (!found || this.asked !== key) return;
     this.said = new Map(found.pairs.map((p) => [p.id, p]));
-    byId("exact-list").replaceChildren(...this.pairs().map((p, n) => this.row(p, n)));
+    this.rows(this.pairs());
+  }
+
+  // The field that is being written in stays so, with what is written.
+  rows(pairs) {
+    const list = byId("exact-list");
+    const active = list.contains(document.activeElement) && document.activeElement.matches("[type=text]") ? document.activeElement : null;
+    const id = active?.closest("li").dataset.id;
+    const { value, selectionStart, selectionEnd } = active || {};
+    list.replaceChildren(...pairs.map((p, n) => this.row(p, n)));
+    const again = id && list.querySelector(`[data-id="${id}"] input[type=text]`);
+    if (!again) return;
+    again.value = value;
+    again.focus();
+    again.setSelectionRange(selectionStart, selectionEnd);
   }
 
   row(p, n) {

@@ -2,13 +2,12 @@
 import { post } from "../api.js";
 import { simpler } from "../areas/geometry.js";
 import { byId, el, plural } from "../dom.js";
-import { listed } from "../listed.js";
+import { listed, newId } from "../listed.js";
 import { Places } from "../places.js";
 import { tell, trying } from "../shell.js";
 
 const fix = (v) => Number(v.toFixed(6));
 const WAYS = { heal: "heal", copy: "copy", fill: "fill" };
-const newId = () => [...crypto.getRandomValues(new Uint8Array(4))].map((b) => b.toString(16).padStart(2, "0")).join("");
 
 export class Spots {
   // bench: {picture, frame(), shown(key), edit(values), commit(url, body), targets(), view}
