@@ -8,8 +8,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from made import exposure
 from PIL import Image
 from serving import Running
+
+from tanner.studio.camera import take
 
 Sheet = dict[str, dict[str, Any]]
 
@@ -215,6 +218,25 @@ def test_before_shows_the_start_in_the_same_place(server: Running, sheet: Sheet)
     assert abs(pixels(before).mean() - pixels(start).mean()) < 15
     whole, _ = server.view(frame, whole=True)
     assert whole["full"] == [600, 400] and whole["kept"] == pytest.approx([0.125, 0, 0.75, 1])
+
+
+def test_what_was_rebuilt_is_marked_and_only_that(server: Running) -> None:
+    path = server.folder / "photos" / "FULL.DNG"
+    path.write_bytes(take(exposure("FULL.DNG", "lamp", ev=1.6)))
+    shoot = server.post("/api/shoots", {"name": "Overexposed"})["id"]
+    server.bring_in(shoot, [path])
+    (frame,) = (f["id"] for f in server.get(f"/api/shoots/{shoot}/sheet")["frames"])
+    down = {"light.exposure": -1.6}
+    plain, a = server.view(frame, values=down)
+    marked, b = server.view(frame, values=down, rebuilt=True)
+    assert plain["histogram"] == marked["histogram"]
+    changed = np.abs(pixels(a).astype(int) - pixels(b)).max(axis=-1) > 60
+    assert 0.001 < changed.mean() < 0.4
+    # With no colour rebuilt there is nothing to mark; a frame that is not clipped has none either.
+    none = down | {"light.clipped_colour": 0.0}
+    assert server.view(frame, values=none, rebuilt=True)[1] == server.view(frame, values=none)[1]
+    other = server.get("/api/shoots/1/sheet")["frames"][0]["id"]
+    assert np.abs(pixels(server.view(other, rebuilt=True)[1]).astype(int) - pixels(server.view(other)[1])).max() < 30
 
 
 def test_clipping_is_marked_in_the_picture_only(server: Running, sheet: Sheet) -> None:

@@ -78,6 +78,14 @@ def mark_outside(pixels: NDArray[np.uint8], where: NDArray[np.bool_]) -> NDArray
     return marked
 
 
+def mark_rebuilt(pixels: NDArray[np.uint8], where: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """A copy with upright violet stripes where the colour of clipped places was rebuilt."""
+    marked = pixels.copy()
+    stripe = (np.arange(where.shape[1]) & 4) != 0
+    marked[where & stripe[None]] = (120, 60, 190)
+    return marked
+
+
 def values_at(pixels: NDArray[np.uint8], x: int, y: int, radius: int = 1) -> dict[str, Any] | None:
     """Mean RGB (0 to 255) and Lab (D50) of a small square of an sRGB picture; None outside."""
     h, w = pixels.shape[:2]

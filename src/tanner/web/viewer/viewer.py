@@ -20,7 +20,7 @@ from tanner.core.colour.printing import Intent, proof_table
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.spaces import SPACES, outside
 from tanner.core.errors import TannerError
-from tanner.core.measure import histogram, mark_clipping, mark_outside
+from tanner.core.measure import histogram, mark_clipping, mark_outside, mark_rebuilt
 from tanner.core.noise import stage
 from tanner.core.noise.controls import Method, Noise
 from tanner.core.noise.stage import held_bytes
@@ -32,6 +32,7 @@ from tanner.core.render.masking import mask_of, sampled
 from tanner.core.render.views import places
 from tanner.core.spots.apply import healed_frame
 from tanner.core.tone.cube import through_cube
+from tanner.core.tone.light import Light
 from tanner.jobs.tasks import read_source
 from tanner.jobs.workers import Workers
 
@@ -62,6 +63,7 @@ class View(BaseModel):
         places: tell where px lie on the frame, for masks (see `core.render.views.places`).
         spots: tell what became of the frame's spots; specks: what is fine in it with its contrast raised, in grey.
         area: id of an area whose mask is shown, in the way `shown` says.
+        rebuilt: mark where the colour of clipped places was rebuilt.
         outside: mark colours that the output space (sRGB, or the proof's profile) cannot hold.
         proof: key of a user's ICC profile to show the picture as printed with; intent, paper: how.
     """
@@ -78,6 +80,7 @@ class View(BaseModel):
     before: bool = False
     marks: bool = False
     outside: bool = False
+    rebuilt: bool = False
     places: bool = False
     sharpening: bool = False
     spots: bool = False
@@ -142,11 +145,12 @@ class Viewer:
         source = entry.future.result()
         began = time.perf_counter()
         with entry.lock:
-            pixels, header, mask = self._pixels(source, values, starting, view)
+            pixels, marked, header, mask = self._pixels(source, values, starting, view)
         rendered = time.perf_counter()
+        # Of the picture, not of what is drawn on it.
         header["histogram"] = histogram(pixels)
         header["draft"], header["before"] = view.draft, view.before
-        shown = mark_clipping(pixels) if view.marks and not view.before else pixels
+        shown = mark_clipping(marked) if view.marks and not view.before else marked
         if view.specks and not view.before:
             shown = fine_only(shown)
         if mask is not None:
@@ -162,7 +166,7 @@ class Viewer:
 
     def _pixels(
         self, source: Source, values: Mapping[str, Any], starting: Mapping[str, Any], view: View
-    ) -> tuple[NDArray[np.uint8], dict[str, Any], tuple[NDArray[np.float32], int] | None]:
+    ) -> tuple[NDArray[np.uint8], NDArray[np.uint8], dict[str, Any], tuple[NDArray[np.float32], int] | None]:
         wanted = _before(values, starting) if view.before else dict(values)
         crop = develop(wanted).group(Crop)
         asked = develop(wanted)
@@ -191,8 +195,8 @@ class Viewer:
             header |= {"size": size, "region": [0, 0, *size], "whole": True}
             header |= {"places": places(source, development, size)} if view.places else {}
             header |= {"spots": _told(source, development)} if view.spots else {}
-            pixels = self._drawn(source, development, size, view, None)
-            return pixels, header, self._mask(source, development, size, view, None, header)
+            pixels, marked = self._drawn(source, development, size, view, None)
+            return pixels, marked, header, self._mask(source, development, size, view, None, header)
         # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
         scale = min(view.zoom, 1.0)
         size = max(1, round(full[0] * scale)), max(1, round(full[1] * scale))
@@ -204,8 +208,8 @@ class Viewer:
         header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
         header |= {"places": places(source, development, size)} if view.places else {}
         header |= {"spots": _told(source, development)} if view.spots else {}
-        pixels = self._drawn(source, development, size, view, region)
-        return pixels, header, self._mask(source, development, size, view, region, header)
+        pixels, marked = self._drawn(source, development, size, view, region)
+        return pixels, marked, header, self._mask(source, development, size, view, region, header)
 
     def _mask(
         self,
@@ -253,8 +257,26 @@ class Viewer:
         size: tuple[int, int],
         view: View,
         region: tuple[int, int, int, int] | None,
-    ) -> NDArray[np.uint8]:
-        """The pixels of a view, proofed and marked as it asks."""
+    ) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+        """The pixels of a view, proofed as it asks, and the same with marks on them."""
+        pixels, lost = self._proofed(source, development, size, view, region)
+        marked = pixels if lost is None else mark_outside(pixels, lost)
+        if view.rebuilt and not view.before and development.group(Light).clipped_colour > 0:
+            light = development.group(Light).model_copy(update={"clipped_colour": 0.0})
+            plain = Development({**development.groups, "light": light}, development.lists)
+            white = self._proofed(source, plain, size, view, region)[0].astype(np.int16)
+            marked = mark_rebuilt(marked, np.abs(pixels - white).max(axis=-1) > 1)
+        return pixels, marked
+
+    def _proofed(
+        self,
+        source: Source,
+        development: Development,
+        size: tuple[int, int],
+        view: View,
+        region: tuple[int, int, int, int] | None,
+    ) -> tuple[NDArray[np.uint8], NDArray[np.bool_] | None]:
+        """The pixels of a view as they are printed or shown, and which of them the output cannot hold, where that is asked."""
 
         def drawn(space: str, bits: int) -> NDArray[Any]:
             return render(
@@ -274,7 +296,7 @@ class Viewer:
         if view.proof and icc is None:
             raise TannerError("This ICC profile is no longer in Kit.")
         if icc is None and not view.outside:
-            return drawn("srgb", 8)
+            return drawn("srgb", 8), None
         wide = drawn("prophoto", 16)
         if icc is None:
             pixels = drawn("srgb", 8)
@@ -285,7 +307,7 @@ class Viewer:
             through_cube(wide, table, pixels)
             at = ((wide.astype(np.uint32) * (len(held) - 1) + 32767) // 65535).astype(np.intp)
             lost = held[at[..., 0], at[..., 1], at[..., 2]]
-        return mark_outside(pixels, lost) if view.outside else pixels
+        return pixels, lost if view.outside else None
 
     def picture(self, path: str, values: Mapping[str, Any], edge: int) -> bytes:
         """A small JPEG of a kept frame, for presets on the own picture."""

@@ -16,6 +16,7 @@ export class Picture {
     this.whole = false;
     this.marks = false;
     this.outside = false;
+    this.rebuilt = false; // where the colour of clipped places was rebuilt
     this.places = false; // where px lie on the frame comes along, for masks
     this.spots = false; // what became of spots comes along
     this.specks = false; // what is fine, in grey
@@ -61,6 +62,7 @@ export class Picture {
       whole: this.whole,
       marks: this.marks,
       outside: this.outside,
+      rebuilt: this.rebuilt,
       places: this.places && !before,
       sharpening: this.sharpening && !before,
       spots: this.spots && !before && !draft,

@@ -25,6 +25,7 @@ export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targ
       { id: "split", key: "s", label: "Split line, before and after", run: () => view.split() },
       { id: "marks", key: "c", label: "Mark what is clipped", run: () => view.mark("marks") },
       { id: "outside", key: "g", label: "Mark colours outside the output space", run: () => view.mark("outside") },
+      { id: "rebuilt", label: "Mark what was rebuilt where the sensor was full", run: () => view.mark("rebuilt") },
     ),
     ...section(
       "Frame",

@@ -12,7 +12,7 @@ export class View {
     for (const b of document.querySelectorAll("[data-zoom]")) b.addEventListener("click", () => this.zoom(Number(b.dataset.zoom)));
     document.querySelector('.under [data-do="split"]').addEventListener("click", () => this.split());
     opens(byId("view-menu"), byId("view-choices"));
-    for (const name of ["marks", "outside"]) byId(`see-${name}`).addEventListener("change", (event) => this.mark(name, event.target.checked));
+    for (const name of ["marks", "outside", "rebuilt"]) byId(`see-${name}`).addEventListener("change", (event) => this.mark(name, event.target.checked));
     byId("proof").addEventListener("change", (event) => {
       picture.proof = event.target.value;
       byId("paper-choice").hidden = !picture.proof;
@@ -38,7 +38,7 @@ export class View {
     document.querySelector('.under [data-do="split"]').setAttribute("aria-pressed", Boolean(this.picture.split));
   }
 
-  // name: marks or outside
+  // name: marks, outside or rebuilt
   mark(name, on = !this.picture[name]) {
     this.picture[name] = on;
     byId(`see-${name}`).checked = on;
@@ -48,8 +48,8 @@ export class View {
 
   // What is on is said beside the menu's name, so that no mark in the picture is a riddle.
   said() {
-    const { marks, outside, proof } = this.picture;
-    const on = [marks && "clipped", outside && "outside", proof && "proof"].filter(Boolean);
+    const { marks, outside, rebuilt, proof } = this.picture;
+    const on = [marks && "clipped", outside && "outside", rebuilt && "rebuilt", proof && "proof"].filter(Boolean);
     byId("view-text").textContent = on.length ? `: ${on.join(", ")}` : "";
   }
 
