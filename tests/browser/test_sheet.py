@@ -291,6 +291,8 @@ def test_two_thousand_frames_keep_the_page_small(page: Page, server: Running) ->
             session.flush()
             if n % 40 == 0:
                 group.lead_id = frame.id
+    first = server.get(f"/api/shoots/{shoot}/sheet?first=240")
+    assert len(first["frames"]) == 240 and first["total"] == 2000 and len(first["sets"]) == 6
     page.goto(f"/shoots/{shoot}/sheet")
     expect(page.locator("#count")).to_have_text("2000 frames")
     assert 10 < page.locator(".cell").count() < 150

@@ -193,6 +193,11 @@ def check_names(settings: Settings) -> None:
             raise SettingsError(f"There is no adjustment called {key}.{hint}")
 
 
+@cache
+def _neutral(model: type[Group]) -> Group:
+    return model()
+
+
 def develop(settings: Settings) -> Development:
     """Validate sparse settings and fill the rest with neutral values.
 
@@ -200,11 +205,15 @@ def develop(settings: Settings) -> Development:
         SettingsError: an unknown name, or a value that its declaration refuses.
     """
     check_names(settings)
+    given: dict[str, dict[str, Any]] = {}
+    for key, value in settings.items():
+        group, _, name = key.partition(".")
+        given.setdefault(group, {})[name] = value
     groups: dict[str, Group] = {}
     for group, model in GROUPS.items():
-        given = {k.split(".", 1)[1]: v for k, v in settings.items() if k.startswith(group + ".")}
         try:
-            groups[group] = model(**given)
+            # Most groups of most frames have no values, and thousands of frames are validated in one step.
+            groups[group] = model(**given[group]) if group in given else _neutral(model)
         except ValidationError as error:
             first = error.errors()[0]
             name = ".".join([group, str(first["loc"][0])]) if first["loc"] else group

@@ -1,8 +1,8 @@
 """Shoots and their contact sheet: lists, undo and redo."""
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import JSON, case, func, select
 from sqlalchemy.orm import Session
@@ -241,12 +241,19 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
 
 
 @router.get("/shoots/{shoot_id}/sheet")
-def sheet(shoot_id: int, services: WithServices) -> dict[str, Any]:
-    """All frames of a shoot with their sets; pictures that are missing are asked for."""
+def sheet(shoot_id: int, services: WithServices, first: Annotated[int, Query(ge=0, le=100_000)] = 0) -> dict[str, Any]:
+    """The frames of a shoot in order of time, with their sets.
+
+    Args:
+        first: only so many, for a page that shows something before all of a large shoot is there; 0: all.
+    """
     with services.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)
         query = select(*SHEET_COLUMNS).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
-        rows = [frame_row(resolver, row) for row in session.execute(query)]
+        rows = [frame_row(resolver, row) for row in session.execute(query.limit(first) if first else query)]
+        total = len(rows)
+        if first and total == first:
+            total = session.scalar(select(func.count(Frame.id)).where(Frame.shoot_id == shoot_id)) or 0
         used = {r["set"] for r in rows}
         groups = [
             {"id": s.id, "name": s.name, "reason": s.reason, "lead": s.lead_id, "under": s.under_id}
@@ -258,6 +265,7 @@ def sheet(shoot_id: int, services: WithServices) -> dict[str, Any]:
     return {
         "name": name,
         "frames": rows,
+        "total": total,
         "sets": groups,
         "preset": {"name": preset["name"], "amount": preset["amount"]} if preset else None,
         "counter": services.pictures.counter,

@@ -34,19 +34,33 @@ let fresh;
 
 const cellSize = () => Number(byId("size").value);
 
+const FIRST = 240; // frames that are asked for before all others, when the page is opened
 async function load() {
-  const data = await trying(() => get(`/api/shoots/${shootId}/sheet`));
+  const opening = !fresh;
+  const asked = () => get(`/api/shoots/${shootId}/sheet`);
+  let data = await trying(opening ? () => get(`/api/shoots/${shootId}/sheet?first=${FIRST}`) : asked);
   if (!data) return;
-  state.frames = new Map(data.frames.map((f) => [f.id, f]));
-  state.sets = data.sets;
-  state.preset = data.preset?.name || "";
-  shootPreset();
-  for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
   if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
+  if (data.total > data.frames.length) {
+    take(data);
+    arrange();
+    data = await trying(asked);
+    if (!data) return;
+  }
+  take(data);
   fresh.watch();
   await filter.look(true);
   await view.read();
   arrange();
+}
+
+function take(data) {
+  state.frames = new Map(data.frames.map((f) => [f.id, f]));
+  state.sets = data.sets;
+  state.total = data.total;
+  state.preset = data.preset?.name || "";
+  shootPreset();
+  for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
 }
 
 const again = new Set();
@@ -84,7 +98,7 @@ function arrange() {
   state.order = layout.order;
   state.columns = layout.columns;
   inner.style.height = `${layout.height}px`;
-  const total = state.frames.size;
+  const { total } = state;
   if (view.faces) byId("count").textContent = `${plural(layout.order.length, "face")} in ${plural(count, "frame")}`;
   else byId("count").textContent = count === total ? plural(total, "frame") : `${count} of ${plural(total, "frame")}`;
   if (state.active && !state.order.includes(state.active)) state.active = null;

@@ -1,0 +1,98 @@
+"""What a large shoot costs: CPU and wall time of what pages ask and of changes to many frames, each the best of three.
+
+python -m bench.scale [FRAMES]
+"""
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import insert, select, update
+from sqlalchemy.orm import Session
+
+from tanner.catalogue.development import carry, set_values
+from tanner.catalogue.models import Frame, FrameSet, Shoot
+from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.steps import mark
+from tanner.catalogue.store import Catalogue
+from tanner.web.api.shoots import SHEET_COLUMNS, frame_row
+
+
+def made(folder: Path, frames: int) -> Catalogue:
+    """One shoot in sets of 50, each with a lead that is developed; a tenth of the frames depart from theirs."""
+    catalogue = Catalogue(folder)
+    facts = {"width": 6000, "height": 4000, "orientation": 1, "make": "Alder", "model": "Alder One", "focal_length_mm": 55}
+    begin = datetime(2026, 3, 12, 9)
+    with catalogue.write() as session:
+        session.add(Shoot(name="Large"))
+        session.flush()
+        session.add_all(FrameSet(shoot_id=1, name=f"Set {n + 1}") for n in range(-(-frames // 50)))
+        session.flush()
+        rows = [
+            {
+                "shoot_id": 1, "set_id": n // 50 + 1, "path": f"/photos/A{n:06d}.DNG", "name": f"A{n:06d}.DNG", "content": f"c{n}",
+                "taken": begin + timedelta(seconds=2 * n), "camera": "Alder One", "lens": "Wren 55 mm", "iso": 100, "facts": facts,
+                "starting": {"profile.curve_strength": 100.0}, "as_shot": [5500.0, 0.0], "width": 6000, "height": 4000,
+                "own": {"light.exposure": 0.3, "light.shadows": 20.0} if n % 50 == 0 else {"light.contrast": 5.0} if n % 10 == 3 else {},
+                "offsets": {}, "descriptor": [0.1] * 192,
+            }
+            for n in range(frames)
+        ]  # fmt: skip
+        session.execute(insert(Frame), rows)
+        session.execute(update(FrameSet).values(lead_id=(FrameSet.id - 1) * 50 + 1))
+    return catalogue
+
+
+def timed(name: str, catalogue: Catalogue, work: Callable[[Session], Any], write: bool = False) -> None:
+    best = [9e9, 9e9]
+    for _ in range(3):
+        began, used = time.perf_counter(), time.process_time()
+        with catalogue.write() if write else catalogue.read() as session:
+            work(session)
+        best = [min(best[0], time.process_time() - used), min(best[1], time.perf_counter() - began)]
+    print(f"{name:48} {1000 * best[0]:8.0f} {1000 * best[1]:8.0f}", flush=True)
+
+
+def main() -> None:
+    frames = int(sys.argv[1]) if len(sys.argv) > 1 else 5000
+    with tempfile.TemporaryDirectory() as folder:
+        catalogue = made(Path(folder), frames)
+        print(f"{frames} frames, ms:".ljust(48), "    CPU     wall")
+        turn = [0.0]
+
+        def rows(session: Session, first: int) -> int:
+            resolver = Resolver(session, 1)
+            query = select(*SHEET_COLUMNS).where(Frame.shoot_id == 1).order_by(Frame.taken, Frame.name)
+            return len([frame_row(resolver, r) for r in session.execute(query.limit(first) if first else query)])
+
+        def edited(session: Session, some: int, key: str) -> None:
+            turn[0] += 1.0
+            chosen = list(session.scalars(select(Frame).where(Frame.shoot_id == 1).limit(some)))
+            set_values(session, Resolver(session, 1), chosen, {key: turn[0]})
+
+        def starred(session: Session) -> None:
+            turn[0] += 1.0
+            ids = list(session.scalars(select(Frame.id).where(Frame.shoot_id == 1)))
+            mark(session, ids, "Stars", {"stars": int(turn[0]) % 6})
+
+        def carried(session: Session) -> None:
+            turn[0] += 1.0
+            source, *others = session.scalars(select(Frame).where(Frame.shoot_id == 1).limit(1001))
+            set_values(session, Resolver(session, 1), [source], {"colour.vibrance": turn[0]})
+            carry(session, Resolver(session, 1), source, others, ["colour.vibrance", "light.shadows"])
+
+        timed("Sheet: the first 240", catalogue, lambda s: rows(s, 240))
+        timed("Sheet: all", catalogue, lambda s: rows(s, 0))
+        timed("a lead is edited", catalogue, lambda s: edited(s, 1, "light.exposure"), write=True)
+        timed("all are edited", catalogue, lambda s: edited(s, frames, "colour.saturation"), write=True)
+        timed("stars on all", catalogue, starred, write=True)
+        timed("carried over to 1,000", catalogue, carried, write=True)
+        catalogue.close()
+
+
+if __name__ == "__main__":
+    main()
