@@ -218,14 +218,12 @@ def develop(settings: Settings) -> Development:
             first = error.errors()[0]
             name = ".".join([group, str(first["loc"][0])]) if first["loc"] else group
             raise SettingsError(f"{name}: {first['msg']} (got {first.get('input')!r}).") from None
-    return Development(groups, {key: _things(settings, listed) for key, listed in LISTS.items()})
+    there = {key.partition("/")[0] for key in settings if "/" in key}
+    return Development(groups, {k: _things(settings, listed) if k in there else () for k, listed in LISTS.items()})
 
 
 def _things(settings: Settings, listed: Listed) -> tuple[Thing, ...]:
     """The things of a list, validated, at their amounts; those without a kind are not there."""
-    start = listed.key + "/"
-    if not any(key.startswith(start) for key in settings):
-        return ()
     own = listed.parts.model_fields
     parts: dict[str, Parts] = {}
     # All of them, also those without a kind: a lead that brings its area back finds nothing that makes no sense.
