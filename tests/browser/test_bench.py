@@ -62,7 +62,7 @@ def test_followers_follow_and_departures_are_visible(page: Page, bench: Bench, m
     expect(page.locator(".ribbon-cell.active")).to_contain_text("+0.5")
     put(page, "light.shadows", "30")
     expect(page.locator('.rule[data-key="light.shadows"]')).to_have_class("rule own")
-    expect(page.locator('#index [data-group="light"] .index-state')).to_have_text("own")
+    expect(page.locator('#index [data-group="light"] .index-mark')).to_contain_class("mark-own")
     page.get_by_role("button", name="Give up all departures").click()
     settled(page)
     expect(page.locator("#n-light-exposure")).to_have_value("+1")

@@ -201,7 +201,8 @@ function fill() {
     const follows = state.frame.follows && keys.some((k) => state.frame.layers[k] === "lead");
     const mark = button.querySelector(".index-mark");
     mark.className = `index-mark ${off ? "mark-off" : own ? "mark-own" : follows ? "mark-follows" : ""}`;
-    button.querySelector(".index-state").textContent = off ? "off" : own ? "own" : "";
+    // The mark says what is the frame's own; beside a long name there is no room for the word.
+    button.querySelector(".index-state").textContent = off ? "off" : "";
     button.title = off ? "switched off" : own ? "this frame departs here" : follows ? "follows the lead" : "";
   }
   const f = state.frame.facts;
