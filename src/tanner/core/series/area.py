@@ -19,7 +19,9 @@ LookedFor = Literal["backdrop", "face", "skin", "chart", "card"]
 Kind = LookedFor | Literal["drawn"]
 AREA = "area:"
 """How a kind begins that is one of the frame's own areas: its id or its name follows."""
-OwnArea = Annotated[str, StringConstraints(pattern=r"^area:[0-9a-f]{8}$")]
+COLOUR = "colour:"
+"""How a kind begins that is what has the colour of one of the frame's exact colours: its id follows."""
+OwnArea = Annotated[str, StringConstraints(pattern=r"^(area|colour):[0-9a-f]{8}$")]
 What = Literal["both", "exposure", "white"]
 """What is moved to make areas agree: exposure, white balance, or both."""
 KINDS: tuple[LookedFor, ...] = get_args(LookedFor)

@@ -81,11 +81,11 @@ def range_at(source: Source, values: Mapping[str, Any], at: tuple[float, float])
     return middle
 
 
-def _linear(source: Source, values: Mapping[str, Any]) -> NDArray[np.float64]:
+def _linear(source: Source, values: Mapping[str, Any], edge: int = EDGE) -> NDArray[np.float64]:
     """The developed picture, small, (h, w, 3) linear in the widest space, so that strong colours are what they are."""
     development = develop(values)
     w, h = full_size(source, development)
-    share = min(1.0, EDGE / max(w, h))
+    share = min(1.0, edge / max(w, h))
     size = max(8, round(w * share)), max(8, round(h * share))
     picture = render(source, development, size, space=SPACE, bits=16, keep=True, draft=True)
     return SPACES[SPACE].decode(picture / 65535.0)
@@ -94,6 +94,24 @@ def _linear(source: Source, values: Mapping[str, Any]) -> NDArray[np.float64]:
 def _lab(source: Source, values: Mapping[str, Any]) -> NDArray[np.float64]:
     linear = _linear(source, values).reshape(-1, 3)
     return xyz_to_lab(linear @ SPACES[SPACE].to_pcs().T)
+
+
+def with_colour(source: Source, values: Mapping[str, Any], ident: str, edge: int) -> tuple[NDArray[np.bool_], str]:
+    """What of a frame has the colour of an exact colour's sample, as a mask on a picture of an edge, and the colour's name.
+
+    Raises:
+        TannerError: the frame has no such exact colour.
+    """
+    for n, thing in enumerate(develop(values).listed(EXACT.key), 1):
+        if thing.id == ident and isinstance(thing.parts, ExactParts):
+            linear = _linear(source, without(values), edge)
+            lab = xyz_to_lab(linear.reshape(-1, 3) @ SPACES[SPACE].to_pcs().T)
+            near = np.sqrt((((lab - np.array(thing.parts.sample)) * (LIGHT, 1, 1)) ** 2).sum(-1))
+            # Small things have few px in a small picture: then what is a little further off counts, too.
+            enough = float(np.partition(near, min(2 * LEAST, near.size - 1))[min(2 * LEAST, near.size - 1)])
+            mask = near <= min(max(NEAR, enough), 3 * NEAR)
+            return mask.reshape(linear.shape[:2]), thing.parts.name or f"colour {n}"
+    raise TannerError("This frame does not have this exact colour.")
 
 
 def measured(source: Source, values: Mapping[str, Any]) -> list[dict[str, Any]]:

@@ -21,7 +21,9 @@ from tanner.core.adjust.registry import develop
 from tanner.core.areas.find import NotFound
 from tanner.core.errors import TannerError
 from tanner.core.render.masking import mask_of, named
-from tanner.core.series.area import AREA, LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline
+from tanner.core.series.area import AREA, COLOUR, LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline
+from tanner.core.series.area import EDGE as AREA_EDGE
+from tanner.core.series.exactness import with_colour
 from tanner.core.series.match import LIMITS, Matched, colour_of, match, measured, moved, picture_of, shot_as
 from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of
@@ -95,6 +97,11 @@ def _key(r: Reference) -> tuple[Any, ...]:
 def _of_kind(kind: str, source: Any, values: Mapping[str, Any]) -> Area:
     if kind.startswith(AREA):
         return _own_area(kind.removeprefix(AREA), source, values)
+    if kind.startswith(COLOUR):
+        mask, name = with_colour(source, values, kind.removeprefix(COLOUR), AREA_EDGE)
+        if mask.sum() < LEAST:
+            raise NoArea(f"Nothing in this frame has the colour of {name}.")
+        return Area("colour", mask, 1.0, name)
     return area_of(cast(Kind, kind), lambda edge: picture_of(source, values, edge=edge))
 
 

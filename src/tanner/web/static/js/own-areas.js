@@ -1,4 +1,4 @@
-// Areas of a frame as choices of what is measured: "area:ID", see `core.series.area.AREA`.
+// Areas of a frame as choices of what is measured: "area:ID", and what has an exact colour: "colour:ID" (see `core.series.area`).
 import { get } from "./api.js";
 import { el } from "./dom.js";
 import { listed } from "./listed.js";
@@ -9,8 +9,12 @@ export async function listOwnAreas(select, frame) {
   const found = frame ? await trying(() => get(`/api/frames/${frame}`)) : null;
   for (const option of select.querySelectorAll("[data-own]")) option.remove();
   const last = select.querySelector('[value="drawn"]');
-  for (const { id, name } of listed(found?.values, "areas")) {
-    const option = el("option", { value: `area:${id}`, text: `area “${name || "Area"}”`, "data-own": "" });
+  const own = [
+    ...listed(found?.values, "areas").map(({ id, name }) => [`area:${id}`, `area “${name || "Area"}”`]),
+    ...listed(found?.values, "exact").map(({ id, name }, n) => [`colour:${id}`, `exact colour ${name ? `“${name}”` : n + 1}`]),
+  ];
+  for (const [value, text] of own) {
+    const option = el("option", { value, text, "data-own": "" });
     if (last) last.before(option);
     else select.append(option);
   }
