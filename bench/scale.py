@@ -25,7 +25,14 @@ from tanner.web.api.shoots import SHEET_COLUMNS, frame_row
 def made(folder: Path, frames: int) -> Catalogue:
     """One shoot in sets of 50, each with a lead that is developed; a tenth of the frames depart from theirs."""
     catalogue = Catalogue(folder)
-    facts = {"width": 6000, "height": 4000, "orientation": 1, "make": "Alder", "model": "Alder One", "focal_length_mm": 55}
+    facts = {
+        "width": 6000,
+        "height": 4000,
+        "orientation": 1,
+        "make": "Alder",
+        "model": "Alder One",
+        "focal_length_mm": 55,
+    }
     begin = datetime(2026, 3, 12, 9)
     with catalogue.write() as session:
         session.add(Shoot(name="Large"))

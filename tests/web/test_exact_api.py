@@ -37,7 +37,9 @@ def test_from_the_lead_to_the_set(server: Running, sheet: dict[str, Any]) -> Non
         assert one["after"] < 0.5 * one["before"]
     # The Line-up holds them against one another by what has this colour.
     line = server.until(f"/api/shoots/1/lineup?set={lead['set']}&kind=colour:00c0ffee", lambda a: not a["pending"])
-    assert all(r["lab"] and r["area"].startswith("colour colour 1") for r in line["frames"]), [r["words"] for r in line["frames"]]
+    assert all(r["lab"] and r["area"].startswith("colour colour 1") for r in line["frames"]), [
+        r["words"] for r in line["frames"]
+    ]
     assert line["spread"] < 10
     # Removed on a follower it is gone there alone; on the lead, from the set.
     server.post("/api/exact/remove", {"frames": [members[-1]], "pairs": ["00c0ffee"]})
