@@ -42,10 +42,10 @@ def test_from_the_lead_to_the_set(server: Running, sheet: dict[str, Any]) -> Non
     ]
     assert line["spread"] < 10
     # Removed on a follower it is gone there alone; on the lead, from the set.
-    server.post("/api/exact/remove", {"frames": [members[-1]], "pairs": ["00c0ffee"]})
+    server.post("/api/colours/remove", {"of": "exact", "frames": [members[-1]], "ids": ["00c0ffee"]})
     assert server.get(f"/api/frames/{members[-1]}/exact")["pairs"] == []
     assert server.get(f"/api/frames/{members[1]}/exact")["pairs"]
-    server.post("/api/exact/remove", {"frames": [lead["id"]], "pairs": ["00c0ffee"]})
+    server.post("/api/colours/remove", {"of": "exact", "frames": [lead["id"]], "ids": ["00c0ffee"]})
     assert server.get(f"/api/frames/{members[1]}/exact")["pairs"] == []
 
 
@@ -79,7 +79,7 @@ def test_a_range_is_picked_and_followed(server: Running, sheet: dict[str, Any]) 
     # Picked again it is the picture's own colour, not the one that it was turned to.
     again = server.post(f"/api/frames/{lead['id']}/picked/sample", {"x": 0.49, "y": 0.75})["middle"]
     assert again == middle
-    server.post("/api/picked/remove", {"frames": [lead["id"]], "ranges": ["00c0ffee"]})
+    server.post("/api/colours/remove", {"of": "picked", "frames": [lead["id"]], "ids": ["00c0ffee"]})
     assert not any(k.startswith("picked/") for k in server.get(f"/api/frames/{follower}")["values"])
     said = server.post(f"/api/frames/{lead['id']}/picked/sample", {"x": 0.04, "y": 0.05}, expect=422)["error"]
     assert "grey there" in said

@@ -153,20 +153,30 @@ def mono_weights_of(path: str, values: dict[str, Any]) -> dict[str, float]:
     return mono_weights(read_small(Path(path)), values)
 
 
-def exact_of(path: str, values: dict[str, Any], at: tuple[float, float] | None = None) -> dict[str, Any]:
-    """The colour at a place as {"sample"}, or how exact colours came out as {"rows"}: see `core.series.exactness`."""
-    from tanner.core.series.exactness import measured, sample_at
-    from tanner.core.small import read_small
+def exact_of(path: str, values: dict[str, Any]) -> dict[str, Any]:
+    """How exact colours came out in a frame, as {"rows"}: see `core.series.exactness.measured`."""
+    from tanner.core.series.exactness import measured
 
-    source = read_small(Path(path))
-    values = {**starting(source.facts, lens=source.lens is not None), **values}
-    return {"rows": measured(source, values)} if at is None else {"sample": sample_at(source, values, at)}
+    return {"rows": measured(*_small(path, values))}
+
+
+def sample_of(path: str, values: dict[str, Any], at: tuple[float, float]) -> list[float]:
+    """See `core.series.exactness.sample_at`."""
+    from tanner.core.series.exactness import sample_at
+
+    return sample_at(*_small(path, values), at)
 
 
 def range_of(path: str, values: dict[str, Any], at: tuple[float, float]) -> list[float]:
     """See `core.series.exactness.range_at`."""
     from tanner.core.series.exactness import range_at
+
+    return range_at(*_small(path, values), at)
+
+
+def _small(path: str, values: dict[str, Any]) -> tuple[Source, dict[str, Any]]:
+    """A frame for small pictures, and its settings above the defaults by rule."""
     from tanner.core.small import read_small
 
     source = read_small(Path(path))
-    return range_at(source, {**starting(source.facts, lens=source.lens is not None), **values}, at)
+    return source, {**starting(source.facts, lens=source.lens is not None), **values}

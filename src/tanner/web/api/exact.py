@@ -2,7 +2,7 @@
 
 import tempfile
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
@@ -10,13 +10,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from tanner.catalogue.development import remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
-from tanner.core.adjust.registry import develop
+from tanner.core.adjust.registry import LISTS, develop
 from tanner.core.colour.exact import EXACT, MOST, ExactParts, hex_of, parse_colour, told
-from tanner.core.colour.picked import PICKED
 from tanner.core.errors import TannerError
 from tanner.core.measure import xyz_to_lab
 from tanner.core.profile.chart import read_cgats
-from tanner.jobs.measure.tasks import exact_of, range_of
+from tanner.jobs.measure.tasks import exact_of, range_of, sample_of
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 from tanner.web.api.kit import body_of
@@ -26,11 +25,10 @@ Share = Annotated[float, Field(ge=0, le=1)]
 
 
 class Gone(Body):
-    pairs: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
+    """Exact colours or picked ranges of frames."""
 
-
-class GoneRanges(Body):
-    ranges: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
+    of: Literal["exact", "picked"]
+    ids: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
 
 
 class At(BaseModel):
@@ -51,12 +49,12 @@ class Some(BaseModel):
     frames: list[int] = Field(min_length=1, max_length=500)
 
 
-@router.post("/exact/remove")
+@router.post("/colours/remove")
 def remove(body: Gone, services: WithServices) -> dict[str, Any]:
-    """Remove exact colours from frames; a lead's own go for its set, followed ones are left out on that frame only."""
+    """Remove exact colours or picked ranges from frames; a lead's own go for its set, followed ones on that frame only."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
-        return done(remove_things(session, Resolver(session, one_shoot(frames)), frames, EXACT, body.pairs))
+        return done(remove_things(session, Resolver(session, one_shoot(frames)), frames, LISTS[body.of], body.ids))
 
 
 @router.post("/exact/read")
@@ -91,7 +89,7 @@ def sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
     with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
-    lab = services.workers.submit(exact_of, frame.path, values, (body.x, body.y)).result()["sample"]
+    lab = services.workers.submit(sample_of, frame.path, values, (body.x, body.y)).result()
     return {"lab": lab, "hex": hex_of(lab)}
 
 
@@ -102,14 +100,6 @@ def range_sample(frame_id: int, body: At, services: WithServices) -> dict[str, A
         frame = frame_of(session, frame_id)
         values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
     return {"middle": services.workers.submit(range_of, frame.path, values, (body.x, body.y)).result()}
-
-
-@router.post("/picked/remove")
-def remove_ranges(body: GoneRanges, services: WithServices) -> dict[str, Any]:
-    """Remove picked ranges from frames, as exact colours are."""
-    with services.catalogue.write() as session:
-        frames = frames_of(session, body.frames)
-        return done(remove_things(session, Resolver(session, one_shoot(frames)), frames, PICKED, body.ranges))
 
 
 @router.get("/frames/{frame_id}/exact")

@@ -83,7 +83,7 @@ export class Exact {
         el("span", { "aria-hidden": "true", text: "→" }),
         swatch(said?.target || "transparent", `Must be: L*a*b* ${lab(p.target)}`),
         target,
-        el("button", { type: "button", class: "plain", text: "×", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.bench.commit("/api/exact/remove", { frames: this.bench.targets(), pairs: [p.id] }) }),
+        el("button", { type: "button", class: "plain", text: "×", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.bench.commit("/api/colours/remove", { frames: this.bench.targets(), of: "exact", ids: [p.id] }) }),
       ),
       el("div", { class: "mt-1 flex items-center gap-2 text-small" }, el("span", { text: "Reach" }), el("span", { class: "min-w-0 flex-1" }, reach), el("span", { class: "w-8 tabular-nums", text: said ? number(said.reach, 0) : "" }),
         el("span", { class: "w-24 flex-none text-right whitespace-nowrap tabular-nums", title: "CIEDE2000 of the sample from what it must be, before and after", text: said ? `ΔE ${number(said.before, 1)} → ${number(said.after, 1)}` : "" })),

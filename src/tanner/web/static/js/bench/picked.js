@@ -21,7 +21,7 @@ export class Picked {
       this.controls.set(name, new Rule(root, { ...bench.table[root.dataset.key], offset: null }));
     }
     byId("picked-pick").addEventListener("click", () => this.picking(byId("picked-pick").getAttribute("aria-pressed") !== "true"));
-    byId("picked-remove").addEventListener("click", () => bench.commit("/api/picked/remove", { frames: bench.targets(), ranges: [this.chosen] }));
+    byId("picked-remove").addEventListener("click", () => bench.commit("/api/colours/remove", { frames: bench.targets(), of: "picked", ids: [this.chosen] }));
   }
 
   picking(on) {
