@@ -1,5 +1,8 @@
 """A decoder that crashes, hangs or devours memory is one item's error; the lanes go on."""
 
+import subprocess
+import sys
+
 import pytest
 from harmful import crash, devour, die_first, fine, hang
 
@@ -48,3 +51,9 @@ def test_a_process_that_is_killed_says_nothing_of_its_file(tmp_path) -> None:  #
     with Workers(1) as workers:
         assert workers.submit(die_first, str(tmp_path / "tried")).result() == "done"
         assert (tmp_path / "tried").read_text() == "xx"
+
+
+def test_a_worker_whose_parent_is_gone_before_it_has_begun_ends() -> None:
+    """The parent was killed while the process started: its number is nobody's any more."""
+    code = "from tanner.jobs.workers import _end_with_parent; _end_with_parent(1 << 30)"
+    assert subprocess.run([sys.executable, "-c", code], timeout=60).returncode == 1

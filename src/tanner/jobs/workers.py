@@ -41,7 +41,7 @@ Place = tuple[Path | None, int]
 """A folder and its budget in bytes."""
 
 
-def _prepare(folders: list[Path], kept: Place, small: Place, table: Path | None) -> None:
+def _prepare(parent: int, folders: list[Path], kept: Place, small: Place, table: Path | None) -> None:
     PROFILE_STORE.folders = folders
     KEPT.folder, KEPT.budget = kept
     SMALL.folder, SMALL.budget = small
@@ -51,7 +51,8 @@ def _prepare(folders: list[Path], kept: Place, small: Place, table: Path | None)
     most = int(limits().worker_gigabytes * 1e9)
     resource.setrlimit(resource.RLIMIT_DATA, (most, most))
     # A worker that outlives its parent would keep files and memory: end with it instead.
-    threading.Thread(target=_end_with_parent, args=(os.getppid(),), daemon=True).start()
+    # Its number is told by the parent: one that was killed while this process started would not be found any more.
+    threading.Thread(target=_end_with_parent, args=(parent,), daemon=True).start()
 
 
 def _end_with_parent(parent: int) -> None:
@@ -84,6 +85,7 @@ class Workers(Executor):
                 mp_context=get_context("spawn"),
                 initializer=_prepare,
                 initargs=(
+                    os.getpid(),
                     list(PROFILE_STORE.folders),
                     (KEPT.folder, KEPT.budget),
                     (SMALL.folder, SMALL.budget),
