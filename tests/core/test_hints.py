@@ -8,6 +8,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from made import exposure
 from PIL import Image, ImageOps
 from skimage import data
 
@@ -18,6 +19,8 @@ from tanner.core.choosing.alike import Near, copies, groups
 from tanner.core.choosing.hints import CLOSED, MOVED, _opening, focused, measured, sharpness
 from tanner.core.raw.reader import read
 from tanner.core.series.sets import Sighting
+from tanner.jobs.tasks import descriptor, picture, starting
+from tanner.studio.camera import take
 
 PICTURES = ("camera", "coins", "brick", "moon", "astronaut", "coffee", "chelsea", "rocket")
 FULL_SCALE_E = 4000.0
@@ -160,3 +163,25 @@ def test_the_focus_area_serves_where_there_is_no_face_and_no_subject() -> None:
 
 def test_a_file_that_names_no_focus_area_says_so(lamp: Path) -> None:
     assert focused(read(lamp).facts) is None
+
+
+def test_bursts_of_the_simulator_are_its_groups(tmp_path: Path) -> None:
+    """A long burst on which the thing is turned little by little, another scene, and the first one again later: by its truth."""
+    truth: list[list[int]] = []
+    frames: list[Sighting] = []
+    for scene, count, begin, turn in (
+        ("lamp-1", 14, 0.0, 0.05),
+        ("table-top", 6, 20.0, 0.0),
+        ("lamp-2", 5, 600.0, 0.05),
+    ):
+        truth.append([])
+        for n in range(count):
+            key = len(frames)
+            more = {"turn": turn * n, "ev": 0.03 * (n % 3), "seed": key, "believed": 5500 + 40 * (n % 4)}
+            path = tmp_path / f"B{key:04d}.DNG"
+            path.write_bytes(take(exposure(path.name, scene, **more)))
+            source = read(path)
+            look = picture(source, starting(source.facts, lens=source.lens is not None), 256)
+            frames.append(_sighting(key, begin + 0.5 * n, 0.5, descriptor=tuple(descriptor(look))))
+            truth[-1].append(key)
+    assert groups(frames) == truth

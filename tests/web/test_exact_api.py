@@ -83,3 +83,24 @@ def test_a_range_is_picked_and_followed(server: Running, sheet: dict[str, Any]) 
     assert not any(k.startswith("picked/") for k in server.get(f"/api/frames/{follower}")["values"])
     said = server.post(f"/api/frames/{lead['id']}/picked/sample", {"x": 0.04, "y": 0.05}, expect=422)["error"]
     assert "grey there" in said
+
+
+def test_exact_colours_and_ranges_are_kept_as_presets_carried_over_and_reset(
+    server: Running, sheet: dict[str, Any]
+) -> None:
+    one, other = sheet["T0001"]["id"], sheet["T0011"]["id"]
+    exact, picked = "exact/00c0ffee/", "picked/00facade/"
+    values = {f"{exact}kind": "pair", f"{exact}sample": [30, 5, -30], f"{exact}target": [34, 2, -34]}
+    values |= {f"{picked}kind": "range", f"{picked}middle": [0.6, 0.1, 40.0], f"{picked}even_hue": 40.0}
+    server.post("/api/edit", {"frames": [one], "values": values})
+    body = {"name": "House blue", "folder": "Own", "groups": ["exact", "picked"]}
+    kept = server.post(f"/api/frames/{one}/preset", body)
+    preset = next(p for p in server.get("/api/presets")["presets"] if p["name"] == "House blue")
+    assert {k.split("/")[0] for k in preset["values"]} == {"exact", "picked"}, kept
+    server.client.delete("/api/presets", params={"key": preset["key"]})
+    carried = server.post("/api/carry", {"frames": [other], "source": one, "keys": list(values)})
+    assert carried["changed"] == 1
+    assert server.get(f"/api/frames/{other}")["values"][f"{exact}target"] == [34, 2, -34]
+    server.post("/api/reset", {"frames": [other], "groups": ["exact"]})
+    now = server.get(f"/api/frames/{other}")["values"]
+    assert not any(k.startswith("exact/") for k in now) and now[f"{picked}even_hue"] == 40.0

@@ -241,13 +241,11 @@ class Pictures:
 
 def _all(folder: Path) -> Iterator[tuple[int, int, str]]:
     """Time of the last use in ns, bytes and path of every picture below a folder."""
-    for below in folder.iterdir():
-        with contextlib.suppress(OSError), os.scandir(below) as entries:
-            for entry in entries:
-                if entry.name.endswith(".jpg"):
-                    with contextlib.suppress(OSError):
-                        state = entry.stat()
-                        yield state.st_atime_ns, state.st_size, entry.path
+    # A folder that is taken away meanwhile holds nothing.
+    for path in folder.glob("*/*.jpg"):
+        with contextlib.suppress(OSError):
+            state = path.stat()
+            yield state.st_atime_ns, state.st_size, str(path)
 
 
 def _newest(folder: Path) -> dict[int, Path]:
