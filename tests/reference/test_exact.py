@@ -8,7 +8,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from skimage.color import deltaE_ciede2000
 
-from tanner.core.adjust.registry import defaults, develop
+from tanner.core.adjust.registry import blend, defaults, develop
 from tanner.core.colour.exact import GREY, ExactParts, changed, hex_of, parse_colour, solved, told
 from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import SettingsError
@@ -131,3 +131,13 @@ def test_it_is_measured_on_the_frame(source: Source) -> None:
     assert np.allclose(sample_at(source, with_it, (0.49, 0.75)), sample)
     (absent,) = measured(source, of(values, pair((60, 60, -60), (50, 50, -50))))
     assert "before" not in absent
+
+
+def test_at_half_of_a_preset_a_colour_goes_half_of_its_way() -> None:
+    made = of({}, pair((50, 20, 10), (56, 10, 20)))
+    for amount, wanted in ((0.0, (50, 20, 10)), (0.5, (53, 15, 15)), (1.0, (56, 10, 20))):
+        (thing,) = develop(blend(made, amount)).listed("exact")
+        assert isinstance(thing.parts, ExactParts)
+        landed = changed(np.array([[50.0, 20.0, 10.0]]), solved([thing.parts]))
+        assert np.allclose(landed, wanted, atol=0.01)
+    assert blend(made, 1.0) == made

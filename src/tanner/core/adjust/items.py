@@ -42,6 +42,7 @@ class Listed:
         parts: what belongs to the thing itself.
         most: things of the list on one frame.
         adjustments: full names of adjustments that each has of its own, as differences from the picture's.
+        whole: what one does is not in its adjustments: at a preset's amount its own amount is scaled.
     """
 
     key: str
@@ -49,6 +50,7 @@ class Listed:
     parts: type[Parts]
     adjustments: tuple[str, ...] = ()
     most: int = MOST
+    whole: bool = False
 
 
 def name_of(list_key: str, ident: str, name: str) -> str:

@@ -305,4 +305,8 @@ def blend(settings: Settings, amount: float) -> dict[str, Any]:
             result[key] = round(min(high, max(low, scaled)), 6)
         elif amount >= 0.5:
             result[key] = value
+    for listed in LISTS.values():
+        for ident, values in grouped(settings, listed.key).items() if listed.whole and amount != 1 else ():
+            own = values.get("amount", 100.0) * amount
+            result[name_of(listed.key, ident, "amount")] = round(min(200.0, max(0.0, own)), 6)
     return result

@@ -51,7 +51,7 @@ class ExactParts(Parts):
     )  # fmt: skip
 
 
-EXACT = Listed("exact", "Exact colour", ExactParts, most=MOST)
+EXACT = Listed("exact", "Exact colour", ExactParts, most=MOST, whole=True)
 
 
 class Bells(NamedTuple):
