@@ -98,6 +98,15 @@ def things(settings: Names, list_key: str) -> list[dict[str, Any]]:
     return sorted(there, key=lambda t: (t.get("order", 0.0), t["id"]))
 
 
+def amounts(settings: Names, list_key: str, amount: float) -> dict[str, float]:
+    """The amounts of a list's things, scaled."""
+    limit = 200.0
+    return {
+        name_of(list_key, i, "amount"): round(min(limit, max(0.0, values.get("amount", 100.0) * amount)), 6)
+        for i, values in grouped(settings, list_key).items()
+    }
+
+
 def with_things_of(own: Names, other: Names, lists: Iterable[str]) -> dict[str, Any]:
     """Own settings, with the listed things that only the other one has."""
     result = dict(own)

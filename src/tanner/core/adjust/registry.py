@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
-from tanner.core.adjust.items import Listed, Parts, grouped, name_of, split, things
+from tanner.core.adjust.items import Listed, Parts, amounts, grouped, name_of, split, things
 from tanner.core.adjust.spec import Group, Spec
 from tanner.core.areas.declare import AREAS
 from tanner.core.colour.exact import EXACT
@@ -306,7 +306,6 @@ def blend(settings: Settings, amount: float) -> dict[str, Any]:
         elif amount >= 0.5:
             result[key] = value
     for listed in LISTS.values():
-        for ident, values in grouped(settings, listed.key).items() if listed.whole and amount != 1 else ():
-            own = values.get("amount", 100.0) * amount
-            result[name_of(listed.key, ident, "amount")] = round(min(200.0, max(0.0, own)), 6)
+        if listed.whole and amount != 1:
+            result |= amounts(settings, listed.key, amount)
     return result
