@@ -60,7 +60,7 @@ lock: ## writes the lock file again from pyproject.toml
 css: .stamps/node ## builds the style sheet
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o src/tanner/web/static/tanner.css --minify
 
-CORE := tests/core tests/reference tests/studio tests/trust
+CORE := tests/core tests/reference tests/studio tests/trust tests/catalogue
 
 test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests, in two processes
 	$(PY) -m pytest -q $(CORE) & core=$$!; \

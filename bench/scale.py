@@ -14,6 +14,7 @@ from typing import Any
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
+from bench.browser import paged, served
 from tanner.catalogue.development import carry, set_values
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.resolver import Resolver
@@ -64,6 +65,26 @@ def timed(name: str, catalogue: Catalogue, work: Callable[[Session], Any], write
     print(f"{name:48} {1000 * best[0]:8.0f} {1000 * best[1]:8.0f}", flush=True)
 
 
+def browsed(data: Path) -> tuple[float, float]:
+    """In the browser: ms until the first screenful of the Sheet, and the longest task in ms while it is scrolled through."""
+    watch = """() => { window.tasks = []; new PerformanceObserver((l) => window.tasks.push(...l.getEntries().map((e) => e.duration))).observe({ entryTypes: ["longtask"] }); }"""
+    first, longest = [], 0.0
+    with served(data, [data], 8497) as url, paged() as page:
+        for _ in range(4):
+            page.goto("about:blank")
+            page.goto(f"{url}/shoots/1/sheet", wait_until="commit")
+            page.locator(".cell").first.wait_for()
+            first.append(page.evaluate("performance.now()"))
+        page.wait_for_timeout(4000)  # all of the shoot is there
+        page.evaluate(watch)
+        page.mouse.move(600, 400)
+        for _ in range(60):
+            page.mouse.wheel(0, 700)
+            page.wait_for_timeout(40)
+        longest = max([0.0, *page.evaluate("window.tasks")])
+    return min(first[1:]), longest
+
+
 def main() -> None:
     frames = int(sys.argv[1]) if len(sys.argv) > 1 else 5000
     with tempfile.TemporaryDirectory() as folder:
@@ -98,7 +119,12 @@ def main() -> None:
         timed("all are edited", catalogue, lambda s: edited(s, frames, "colour.saturation"), write=True)
         timed("stars on all", catalogue, starred, write=True)
         timed("carried over to 1,000", catalogue, carried, write=True)
+        with catalogue.write() as session:
+            session.execute(update(Frame).values(error="is not there."))
         catalogue.close()
+        opened, longest = browsed(Path(folder))
+        print(f"{'Sheet in the browser: the first screenful':48} {'':8} {opened:8.0f}")
+        print(f"{'the longest task while it is scrolled':48} {'':8} {longest:8.0f}")
 
 
 if __name__ == "__main__":

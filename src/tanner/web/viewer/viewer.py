@@ -102,11 +102,12 @@ class Entry:
 
 @dataclass
 class Shown:
-    """A rendered view."""
+    """A rendered view; its px as they are, and with marks on what the output cannot hold and what was rebuilt."""
 
     jpeg: bytes
     header: dict[str, Any]
     pixels: NDArray[np.uint8]
+    marked: NDArray[np.uint8]
 
 
 class Viewer:
@@ -162,7 +163,7 @@ class Viewer:
             "render": round((rendered - began) * 1000, 1),
             "encode": round((time.perf_counter() - rendered) * 1000, 1),
         }
-        return Shown(jpeg, header, pixels)
+        return Shown(jpeg, header, pixels, marked)
 
     def _pixels(
         self, source: Source, values: Mapping[str, Any], starting: Mapping[str, Any], view: View
