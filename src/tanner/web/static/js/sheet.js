@@ -444,8 +444,12 @@ document.addEventListener("tanner:changed", load);
 let presets = [];
 useKeys("sheet", sheetCommands({ state, ids, actions, byHand: () => view.byHand, putOn, walk, walkRow, choose, marking, presets: () => presets, quiet, dropped: () => openDropped(load), keywords: () => keywords.open(), join: (kind) => join(kind, ids(), joined) }));
 
+// The frames do not wait for the presets.
+const loading = load();
 const found = await trying(() => get("/api/presets"));
 presets = found?.presets || [];
+byId("shoot-preset").querySelector('[value="?"]')?.remove();
 for (const p of presets) byId("shoot-preset").append(el("option", { value: p.key, "data-name": p.name, text: `${p.folder}: ${p.name}` }));
+shootPreset();
 for (const problem of found?.problems || []) tell(problem, true);
-await load();
+await loading;
