@@ -5,17 +5,19 @@ import pytest
 from skimage import data
 from skimage.transform import resize
 
+from tanner.core.adjust.registry import defaults
 from tanner.core.colour.mono import SURE, TURNED, Mono, greyed, weights_for
 from tanner.core.colour.ranges import HUES
-from tanner.core.colour.spaces import SPACES, oklab_cones
+from tanner.core.colour.spaces import SPACES, oklab, working_to
+from tanner.core.raw.reader import Source
+from tanner.core.series import automatic
 
 
-def oklab(picture: np.ndarray) -> np.ndarray:
-    """Oklab of a finished picture (source: ottosson2020), small."""
+def small_oklab(picture: np.ndarray) -> np.ndarray:
+    """Oklab of a finished picture, small."""
     h, w = picture.shape[:2]
     small = resize(picture / 255, (round(160 * h / max(h, w)), round(160 * w / max(h, w))), anti_aliasing=True)
-    to, lab = oklab_cones(SPACES["srgb"])
-    return np.cbrt(np.maximum(SPACES["srgb"].decode(small), 0) @ to.T) @ lab.T
+    return oklab(SPACES["srgb"].decode(small) @ np.linalg.inv(working_to(SPACES["srgb"])).T)
 
 
 def grey(lab: np.ndarray, weights: dict[str, float]) -> np.ndarray:
@@ -45,7 +47,7 @@ def test_colours_of_one_lightness_are_told_apart(first: str, second: str) -> Non
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea", "retina", "rocket"])
 def test_pictures_keep_their_order_and_lose_no_contrast(name: str) -> None:
     """Pictures that ship with scikit-image: the differences of neighbours are nearer to those in colour than a plain grey's."""
-    lab = oklab(getattr(data, name)()[..., :3])
+    lab = small_oklab(getattr(data, name)()[..., :3])
     weights = weights_for(lab)
     assert all(abs(w) <= 60 and w == round(w) for w in weights.values())
     plain, shown = grey(lab, PLAIN), grey(lab, weights)
@@ -65,3 +67,16 @@ def test_a_picture_without_colours_has_no_weights() -> None:
     lab = np.zeros((20, 30, 3))
     lab[..., 0] = np.linspace(0, 1, 30)
     assert weights_for(lab) == PLAIN
+
+
+def test_the_picture_of_a_frame_is_seen_in_oklab(source: Source, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A blue lamp before a grey backdrop: what the weights are made from has these hues."""
+    seen: list[np.ndarray] = []
+    monkeypatch.setattr(automatic, "weights_for", lambda lab: seen.append(lab) or {})
+    automatic.mono_weights(source, defaults(raw=True, lens=True))
+    light, a, b = (seen[0][..., k] for k in range(3))
+    chroma, hue = np.hypot(a, b), np.rad2deg(np.arctan2(b, a)) % 360
+    assert light.min() > -0.01 and light.max() < 1.05
+    assert np.median(chroma[:20]) < 0.03
+    blue = (chroma > 0.1) & (hue > 230) & (hue < 290)
+    assert 0.01 < blue.mean() < 0.3

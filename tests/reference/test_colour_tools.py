@@ -14,14 +14,14 @@ from scipy.interpolate import PchipInterpolator
 from tanner.core.colour.balance import Balance, zones
 from tanner.core.colour.mono import Mono
 from tanner.core.colour.ranges import HUES, Ranges, shares
-from tanner.core.colour.spaces import SPACES, working_to
+from tanner.core.colour.spaces import SPACES, neutral_cones, working_to
 from tanner.core.stages import channels, lightness, mixer
 from tanner.core.stages.stage import WORK_ROWS, At
 from tanner.core.tone.curve import Curve, evaluate
 from tanner.core.tone.levels import Levels
 
 F64 = NDArray[np.float64]
-CONES = mixer.cones()
+CONES = neutral_cones()
 STRAIGHT = [(0.0, 0.0), (1.0, 1.0)]
 BENT = [(0.0, 0.0), (0.3, 0.22), (0.7, 0.8), (1.0, 1.0)]
 

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.colour.balance import Balance
 from tanner.core.colour.mono import Mono
-from tanner.core.colour.picked import PickedParts, middle_of, moved, oklab, share
+from tanner.core.colour.picked import PickedParts, middle_of, moved, share
 from tanner.core.colour.ranges import GREY, Ranges
-from tanner.core.colour.spaces import SPACES
+from tanner.core.colour.spaces import SPACES, oklab
 from tanner.core.errors import TannerError
 from tanner.core.raw.reader import Source
 from tanner.core.render import render

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.areas.drawing import Grid
-from tanner.core.colour.spaces import SPACES, luminance_weights, oklab_cones, working_to
+from tanner.core.colour.spaces import OKLAB_AXES, SPACES, luminance_weights, oklab_cones, working_to
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -68,19 +68,9 @@ def _encoded() -> NDArray[np.uint8]:
 
 def oklab(linear: F32) -> F32:
     """Oklab of linear working values (..., 3) (source: ottosson2020)."""
-    to, lab = oklab_cones(SPACES["prophoto"])[0], LAB
+    to = oklab_cones(SPACES["prophoto"])[0]
     cones = np.cbrt(np.maximum(linear, 0) @ to.T.astype(np.float32))
-    return np.asarray(cones @ lab.T.astype(np.float32), dtype=np.float32)
-
-
-LAB = np.array(
-    [
-        [0.2104542553, 0.7936177850, -0.0040720468],
-        [1.9779984951, -2.4285922050, 0.4505937099],
-        [0.0259040371, 0.7827717662, -0.8086757660],
-    ]
-)
-"""Roots of the cone responses to Oklab (source: ottosson2020)."""
+    return np.asarray(cones @ OKLAB_AXES.T.astype(np.float32), dtype=np.float32)
 
 
 def lightness(linear: F32) -> F32:

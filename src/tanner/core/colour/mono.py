@@ -102,28 +102,36 @@ def weights_for(lab: F64) -> dict[str, float]:
     light, a, b = (lab[..., k] for k in range(3))
     chroma = np.hypot(a, b)
     each = shares(np.rad2deg(np.arctan2(b, a)) % 360) * _moved(light, chroma)  # (8, h, w)
-    rows, wanted, changes = [], [], []
+    rows, downs, yellows, sizes = [], [], [], []
     for step in APART:
         for first, second in ((np.s_[:, step:], np.s_[:, :-step]), (np.s_[step:], np.s_[:-step])):
-            down = light[first] - light[second]
-            yellow = b[first] - b[second]
-            size = np.sqrt(down**2 + (a[first] - a[second]) ** 2 + yellow**2)
-            sign = np.where(np.abs(down) > SURE / 3, np.sign(down), np.sign(yellow))
+            down, yellow = light[first] - light[second], b[first] - b[second]
             rows.append(
                 (each[(slice(None), *_both(first))] - each[(slice(None), *_both(second))]).reshape(len(each), -1)
             )
-            wanted.append((sign * size - down).ravel())
-            changes.append(down.ravel())
-    m, target, down = np.concatenate(rows, axis=1), np.concatenate(wanted), np.concatenate(changes)
+            downs.append(down.ravel())
+            yellows.append(yellow.ravel())
+            sizes.append(np.sqrt(down**2 + (a[first] - a[second]) ** 2 + yellow**2).ravel())
+    m = np.concatenate(rows, axis=1)
+    down, yellow, size = (np.concatenate(v) for v in (downs, yellows, sizes))
     normal = m @ m.T
     scale = float(np.trace(normal)) / len(normal)
     if scale <= 0:
         return dict.fromkeys(HUES, 0.0)  # a picture without colours
-    found = np.clip(np.linalg.solve(normal + RIDGE * scale * np.eye(len(normal)), m @ target), -MOST / 100, MOST / 100)
     sure = np.abs(down) > SURE
-    while sure.any() and np.mean((down + found @ m)[sure] * down[sure] < 0) > TURNED:
-        found *= 0.9
-    return {name: float(np.round(100 * v)) + 0.0 for name, v in zip(HUES, found, strict=True)}
+
+    def off(weights: F64) -> float:
+        return float(((np.abs(down + weights @ m) - size) ** 2).sum())
+
+    best = np.zeros(len(normal))
+    # What is nearly of one lightness by its yellowness; or all of it by its lightness, which never turns an order.
+    for sign in (np.where(np.abs(down) > SURE / 3, np.sign(down), np.sign(yellow)), np.sign(down)):
+        wanted = m @ (sign * size - down)
+        found = np.clip(np.linalg.solve(normal + RIDGE * scale * np.eye(len(normal)), wanted), -MOST / 100, MOST / 100)
+        while sure.any() and np.mean((down + found @ m)[sure] * down[sure] < 0) > TURNED:
+            found *= 0.9
+        best = min(best, np.round(100 * found) / 100, key=off)
+    return {name: float(np.round(100 * v)) + 0.0 for name, v in zip(HUES, best, strict=True)}
 
 
 def _both(part: Any) -> tuple[Any, ...]:

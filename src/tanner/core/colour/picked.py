@@ -14,7 +14,7 @@ from pydantic import Field
 from tanner.core.adjust.items import Listed, Parts
 from tanner.core.adjust.spec import param
 from tanner.core.colour.ranges import TURN, coloured
-from tanner.core.colour.spaces import SPACES, oklab_cones
+from tanner.core.colour.spaces import oklab
 
 F64 = NDArray[np.float64]
 MOST = 12
@@ -68,21 +68,14 @@ class PickedParts(Parts):
         100.0, 0.0, 100.0, label="Lightness to", unit="%", structure=True, help="Lighter colours stay."
     )
 
+    @property
+    def changes(self) -> bool:
+        """Whether it does anything to what is in it."""
+        controls = self.hue, self.saturation, self.lightness, self.even_hue, self.even_chroma, self.even_lightness
+        return self.amount > 0 and any(controls)
+
 
 PICKED = Listed("picked", "Picked range", PickedParts, most=MOST)
-
-
-def oklab(working: F64) -> F64:
-    """Oklab (..., 3) of linear working values."""
-    cones = oklab_cones(SPACES["prophoto"])[0]
-    cones = cones / cones.sum(axis=1, keepdims=True)
-    return np.asarray(np.cbrt(working @ cones.T) @ TO_LAB.T)
-
-
-TO_LAB = np.array(
-    [[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099], [0.0259040371, 0.7827717662, -0.8086757660]]
-)  # fmt: skip
-"""Roots of cone responses to Oklab (source: ottosson2020)."""
 
 
 def middle_of(working: F64) -> list[float]:

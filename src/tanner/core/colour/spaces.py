@@ -124,6 +124,32 @@ def oklab_cones(space: Space) -> NDArray[np.float64]:
     return np.stack([to, np.linalg.inv(to)])
 
 
+OKLAB_AXES = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ]
+)
+"""Roots of the cone responses to Oklab (source: ottosson2020)."""
+
+
+@cache
+def neutral_cones() -> NDArray[np.float64]:
+    """Working space to the cone responses of Oklab and back, (2, 3, 3), so that its white gives three equal ones.
+
+    By the published figures white is 0.0001 of chroma off grey; greys would get a colour when colours are made stronger.
+    """
+    to = oklab_cones(SPACES["prophoto"])[0]
+    to = to / to.sum(axis=1, keepdims=True)
+    return np.stack([to, np.linalg.inv(to)])
+
+
+def oklab(working: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Oklab (..., 3) of linear working values; greys have no chroma."""
+    return np.asarray(np.cbrt(working @ neutral_cones()[0].T) @ OKLAB_AXES.T)
+
+
 def outside(working: NDArray[np.float32], name: str, tolerance: float = 0.002) -> NDArray[np.bool_]:
     """Where linear working values (..., 3) lie outside an output space: a channel below 0, or all of it too colourful.
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.camera import Profile
 from tanner.core.colour.mono import weights_for
-from tanner.core.colour.spaces import SPACES, oklab_cones
+from tanner.core.colour.spaces import OKLAB_AXES, SPACES, oklab, oklab_cones
 from tanner.core.raw.reader import Source
 from tanner.core.render import full_size, render
 from tanner.core.tone.curve import Curve
@@ -76,9 +76,7 @@ def _chroma(linear: F64, luminance: F64) -> float:
     """Of colours scaled to a common middle brightness, so that a dark frame is not taken for a dull one."""
     scaled = linear.reshape(-1, 3) * (0.18 / max(float(np.median(luminance)), 1e-4))
     cones = np.cbrt(np.clip(scaled, 0, 1) @ oklab_cones(SPACES["prophoto"])[0].T)
-    a = cones @ np.array([1.9779984951, -2.4285922050, 0.4505937099])
-    b = cones @ np.array([0.0259040371, 0.7827717662, -0.8086757660])
-    chroma = np.hypot(a, b)
+    chroma = np.hypot(cones @ OKLAB_AXES[1], cones @ OKLAB_AXES[2])
     return float((chroma**2).sum() / max(chroma.sum(), 1e-9))
 
 
@@ -167,12 +165,11 @@ def level_ends(source: Source, values: Mapping[str, Any], share: float, channel:
 
 def mono_weights(source: Source, values: Mapping[str, Any]) -> dict[str, float]:
     """Weights of black and white from the picture as it is developed without it, by full name; see `core.colour.mono`."""
-    later = ("mono.", "finish.", "detail.", "areas/")
+    later = ("mono.", "finish.", "detail.", "areas/", "exact/")
     development = develop({k: v for k, v in values.items() if not k.startswith(later)})
     width, height = full_size(source, development)
     scale = min(1.0, 160 / max(width, height))
     size = max(16, round(width * scale)), max(16, round(height * scale))
     linear = SPACES["prophoto"].decode(render(source, development, size, space="prophoto", bits=16, draft=True) / 65535)
-    to, lab = oklab_cones(SPACES["prophoto"])
-    found = weights_for(np.cbrt(np.maximum(linear, 0) @ (to / to.sum(axis=1, keepdims=True)).T) @ lab.T)
+    found = weights_for(oklab(np.maximum(linear, 0)))
     return {f"mono.{name}": weight for name, weight in found.items()}

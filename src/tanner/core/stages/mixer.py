@@ -13,7 +13,7 @@ from tanner.core.colour.balance import Balance, balanced
 from tanner.core.colour.mono import Mono, greyed
 from tanner.core.colour.picked import PICKED, PickedParts, moved
 from tanner.core.colour.ranges import Ranges, ranged
-from tanner.core.colour.spaces import SPACES, oklab_cones
+from tanner.core.colour.spaces import neutral_cones
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
 from tanner.core.stages.output import cube_roots
@@ -31,17 +31,7 @@ LIGHT_STEP = np.uint64(CHROMAS * (HUES + 1) * 4)
 NO_TABLE: F32 = np.zeros((1, 1, 1, 4), np.float32)
 
 
-def cones() -> np.ndarray:
-    """Working space to the cone responses of Oklab and back, (2, 3, 3), so that its white gives three equal ones.
-
-    By the published figures white is 0.0001 of chroma off grey; greys would get a colour when colours are made stronger.
-    """
-    to = oklab_cones(SPACES["prophoto"])[0]
-    to = to / to.sum(axis=1, keepdims=True)
-    return np.stack([to, np.linalg.inv(to)])
-
-
-CONES = f32(cones())
+CONES = f32(neutral_cones())
 
 
 class Mixer(NamedTuple):
@@ -188,7 +178,7 @@ def mixer_table(ranges: Ranges, mono: Mono, balance: Balance, picked: Sequence[P
 
 def _prepare(frame: Frame, development: "Development", wanted: bool) -> Mixer:
     parts = development.group(Ranges), development.group(Mono), development.group(Balance)
-    picked = [t.parts for t in development.listed(PICKED.key) if isinstance(t.parts, PickedParts)]
+    picked = [t.parts for t in development.listed(PICKED.key) if isinstance(t.parts, PickedParts) and t.parts.changes]
     on = parts[0] != Ranges() or parts[1].amount > 0 or parts[2] != Balance() or bool(picked)
     if not on and not wanted:
         return Mixer(False, CONES, NO_TABLE)
