@@ -1,6 +1,7 @@
 """Hints for choosing: sharpness on pictures that were blurred by known amounts, movement against focus, closed eyes, groups."""
 
 import subprocess
+from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
@@ -15,12 +16,13 @@ from skimage import data
 from tanner.core.areas.drawing import Grid
 from tanner.core.areas.look import Look
 from tanner.core.areas.networks import face_points
-from tanner.core.choosing.alike import Near, copies, groups
+from tanner.core.choosing.alike import UNLIKE, Near, copies, groups, unlike_moved
 from tanner.core.choosing.hints import CLOSED, MOVED, _opening, focused, measured, sharpness
 from tanner.core.raw.reader import read
-from tanner.core.series.sets import Sighting
+from tanner.core.series.sets import Sighting, unlikeness
 from tanner.jobs.tasks import descriptor, picture, starting
 from tanner.studio.camera import take
+from tanner.studio.series import series, set_names
 
 PICTURES = ("camera", "coins", "brick", "moon", "astronaut", "coffee", "chelsea", "rocket")
 FULL_SCALE_E = 4000.0
@@ -185,3 +187,27 @@ def test_bursts_of_the_simulator_are_its_groups(tmp_path: Path) -> None:
             frames.append(_sighting(key, begin + 0.5 * n, 0.5, descriptor=tuple(descriptor(look))))
             truth[-1].append(key)
     assert groups(frames) == truth
+
+
+def test_a_burst_held_by_hand_is_a_group_though_the_camera_moves(tmp_path: Path) -> None:
+    """The demo's burst of a sitting, by its truth: six and six of one pose, with a pause; then the other pose."""
+    shots = [s for s in series() if set_names()[s.name] == "Wren, burst"][6:15]
+    frames = []
+    for key, shot in enumerate(shots):
+        path = tmp_path / shot.name
+        path.write_bytes(take(replace(shot, width=660, height=440, taken=shots[0].taken, focus=0.0)))
+        source = read(path)
+        look = picture(source, starting(source.facts, lens=source.lens is not None), 256)
+        # One moment apart, so that likeness alone decides.
+        frames.append(_sighting(key, 1.0 * key, 0.5, descriptor=tuple(descriptor(look))))
+    assert groups(frames) == [[0, 1, 2, 3, 4, 5], [6, 7, 8]]
+    apart = [unlikeness(frames[n], frames[n + 1]) for n in range(5)]
+    assert max(apart) > UNLIKE  # told apart when nothing is moved over the other
+
+
+def test_moving_over_one_another_is_a_distance() -> None:
+    rng = np.random.default_rng(4)
+    one, two = (_sighting(k, 0.0, 0.5, descriptor=tuple(rng.uniform(0, 100, 192))) for k in range(2))
+    assert unlike_moved(one, one) == pytest.approx(0, abs=1e-9)
+    assert unlike_moved(one, two) == pytest.approx(unlike_moved(two, one))
+    assert unlike_moved(one, two) > 0.15

@@ -7,11 +7,12 @@ import os
 import tomllib
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 from pydantic import Field, ValidationError
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
-from tanner.core.errors import SettingsError
+from tanner.core.errors import SettingsError, problem
 from tanner.core.output.files import write_whole
 
 
@@ -47,6 +48,17 @@ def limits() -> Limits:
         raise SettingsError(f"TANNER_{str(first['loc'][0]).upper()}: {first['msg']}.") from None
 
 
+def _said(path: Path, values: dict[str, float]) -> tuple[dict[str, Any], Limits]:
+    """What a file says, with some values in place of its own, and the limits that come of it; a file that is not there says nothing."""
+    try:
+        found = {**(tomllib.loads(path.read_text()) if path.exists() else {}), **values}
+        return found, Limits(**found)
+    except ValidationError as error:
+        raise SettingsError(f"{path}: {problem(error.errors()[0])}.") from None
+    except (OSError, ValueError) as error:
+        raise SettingsError(f"{path}: cannot be used ({error}).") from None
+
+
 NAME = "settings.toml"
 _from_file: set[str] = set()
 """Variables of the environment that hold what a file said: a change of the file changes them."""
@@ -58,19 +70,12 @@ def take(folder: Path) -> None:
     Raises:
         SettingsError: the file makes no sense.
     """
-    path = folder / NAME
     # What another folder said, or this one before.
     for variable in _from_file:
         os.environ.pop(variable, None)
     _from_file.clear()
     limits.cache_clear()
-    try:
-        found = tomllib.loads(path.read_text())
-        wanted = Limits(**found)
-    except FileNotFoundError:
-        return
-    except (OSError, ValueError) as error:
-        raise SettingsError(f"{path}: cannot be used ({str(error).splitlines()[0]}).") from None
+    found, wanted = _said(folder / NAME, {})
     for name in found:
         variable = f"TANNER_{name.upper()}"
         if variable not in os.environ:
@@ -90,11 +95,7 @@ def change(folder: Path, values: dict[str, float]) -> None:
         variable = f"TANNER_{name.upper()}"
         if variable in os.environ and variable not in _from_file and value != getattr(limits(), name):
             raise SettingsError(f"{name}: the environment sets it with {variable}, which counts before settings.toml.")
-    try:
-        known = tomllib.loads(path.read_text()) if path.exists() else {}
-        wanted = Limits(**{**known, **values})
-    except (OSError, ValueError) as error:
-        raise SettingsError(f"{path}: cannot be used ({str(error).splitlines()[0]}).") from None
-    lines = [f"{name} = {getattr(wanted, name)}" for name in Limits.model_fields if name in known or name in values]
+    found, wanted = _said(path, values)
+    lines = [f"{name} = {getattr(wanted, name)}" for name in Limits.model_fields if name in found]
     write_whole(path, ("\n".join(lines) + "\n").encode(), replace=True)
     take(folder)

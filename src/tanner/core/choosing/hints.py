@@ -19,6 +19,8 @@ from tanner.core.series.area import NoArea, backdrop
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
+Box = tuple[float, float, float, float]
+"""x, y, width and height in shares of the upright frame."""
 FINE, COARSE = 1.0, 4.0
 """Scales in px of the derivatives that are compared, on a picture with a long edge of up to 2048 px."""
 DIRECTIONS = 8
@@ -44,16 +46,13 @@ class Hints:
 
     sharp: float
     where: str
-    box: tuple[float, float, float, float]
+    box: Box
     along: float
     eyes: float | None = None
     clipped: float | None = None
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self)
-
-
-Box = tuple[float, float, float, float]
 
 
 def focused(facts: FrameFacts) -> Box | None:
@@ -116,13 +115,13 @@ def _middle(mask: NDArray[np.bool_], axis: int) -> tuple[int, int]:
     return int(first), int(last) + 1
 
 
-def _shares(low: F64, high: F64, size: tuple[int, int]) -> tuple[float, float, float, float]:
+def _shares(low: F64, high: F64, size: tuple[int, int]) -> Box:
     low, high = np.clip(low / size, 0, 1), np.clip(high / size, 0, 1)
     x, y, w, h = (round(float(v), 4) for v in (*low, *(high - low)))
     return x, y, w, h
 
 
-def _part(luma: F32, box: tuple[float, float, float, float]) -> F32:
+def _part(luma: F32, box: Box) -> F32:
     h, w = luma.shape
     x0, y0 = int(box[0] * w), int(box[1] * h)
     x1, y1 = max(x0 + 48, int((box[0] + box[2]) * w)), max(y0 + 48, int((box[1] + box[3]) * h))
