@@ -213,6 +213,18 @@ def test_a_range_is_picked_in_the_picture(page: Page, values: Values) -> None:
     one.locator(".rule-scale").nth(3).focus()  # even hue, by keys
     page.keyboard.press("ArrowRight")
     eventually(page, lambda: picked().get("even_hue", 0) > 0)
+    # Dragged in the picture: the range under the pointer changes, in what was chosen beside.
+    page.get_by_label("What dragging changes").select_option("saturation")
+    page.locator("#picked-drag").click()
+    page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] * 0.3)
+    expect(page.locator("#picked-under")).to_have_text("in none of the ranges")
+    x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.67
+    page.mouse.move(x, y)
+    expect(page.locator("#picked-under")).to_contain_text("range 1 has")
+    page.mouse.down()
+    page.mouse.move(x, y + 60, steps=4)
+    page.mouse.up()
+    eventually(page, lambda: picked().get("saturation", 0) <= -20)
     page.locator("#picked-remove").click()
     expect(page.locator("#picked-none")).to_be_visible()
     eventually(page, lambda: not picked())

@@ -5,10 +5,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tanner.core.colour.balance import Balance
 from tanner.core.colour.cdl import Correction, corrected, fitted, read_cdl, to_curves, write_cdl
+from tanner.core.colour.mono import Mono
+from tanner.core.colour.ranges import Ranges
+from tanner.core.colour.spaces import oklab
 from tanner.core.errors import FormatError
+from tanner.core.stages.as_cdl import graded, said
+from tanner.core.stages.mixer import mix
 from tanner.core.tone.curve import Curve, evaluate
-from tanner.core.tone.levels import CHANNELS
+from tanner.core.tone.levels import CHANNELS, Levels
+from tanner.core.tone.light import from_display
 
 X = np.linspace(0, 1, 1001)
 COLUMNS = np.repeat(X[:, None], 3, axis=1)
@@ -72,3 +79,33 @@ def test_what_cannot_be_said_so_is_measured() -> None:
 def test_what_is_no_cdl_is_said(data: bytes, why: str) -> None:
     with pytest.raises(FormatError, match=f"(?s)odd.cdl: .*{why}"):
         read_cdl(data, "odd.cdl")
+
+
+def test_the_balance_is_said_as_it_acts_on_greys() -> None:
+    """All of it warmer and lighter: on greys nearly the same, further off on colours, which is told; and it is what it is told."""
+    balance = Balance(all_hue=70, all_strength=25, all_lightness=10)
+    found = said(Levels(), Curve(), balance, "warm")
+    x = np.repeat(np.linspace(0, 1, 41)[:, None], 3, axis=1)
+    there = graded(Levels(), Curve(), balance, x)
+    assert np.abs(corrected(found.correction, x) - there).max() == pytest.approx(found.greys, abs=0.005)
+    # Black and white stay where they are, which no slope and offset say: the most is off close to them.
+    inside = slice(4, -4)
+    assert np.abs(corrected(found.correction, x) - there)[inside].max() < 0.4 * np.abs(there - x).max()
+    assert found.greys < 0.05
+    assert found.colours > found.greys
+    red, _, blue = (found.correction.slope[k] * 0.5 + found.correction.offset[k] for k in range(3))
+    assert red ** found.correction.power[0] > blue ** found.correction.power[2]  # warm where the middle is
+
+
+def test_without_a_balance_the_channels_are_all_that_is_said() -> None:
+    correction = Correction("a", (1.1, 1.0, 0.9), (0.02, 0.0, -0.03), (0.95, 1.0, 1.2))
+    found = said(Levels(), Curve(**to_curves(correction)), Balance(), "a")
+    assert found.greys < 0.01 and found.colours == pytest.approx(found.greys, abs=0.01)
+
+
+def test_the_balance_in_a_file_is_the_one_in_the_picture() -> None:
+    balance = Balance(highlights_hue=60, highlights_strength=40, shadows_lightness=25)
+    values = np.stack([np.linspace(0.05, 0.95, 64)] * 3, axis=-1)
+    wanted = mix(Ranges(), Mono(), balance, oklab(from_display(values)))
+    found = oklab(from_display(graded(Levels(), Curve(), balance, values)))
+    assert np.abs(found - wanted).max() < 2e-3

@@ -150,6 +150,11 @@ def oklab(working: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.cbrt(working @ neutral_cones()[0].T) @ OKLAB_AXES.T)
 
 
+def from_oklab(lab: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The inverse of `oklab`."""
+    return np.asarray((lab @ np.linalg.inv(OKLAB_AXES).T) ** 3 @ neutral_cones()[1].T)
+
+
 def outside(working: NDArray[np.float32], name: str, tolerance: float = 0.002) -> NDArray[np.bool_]:
     """Where linear working values (..., 3) lie outside an output space: a channel below 0, or all of it too colourful.
 

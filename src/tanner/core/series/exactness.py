@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.items import split
-from tanner.core.adjust.registry import develop
+from tanner.core.adjust.registry import Development, develop
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.exact import EXACT, LIGHT, ExactParts, hex_of, solved
 from tanner.core.colour.picked import PICKED, middle_of
@@ -33,6 +33,11 @@ MOVED = 0.5
 def without(values: Mapping[str, Any]) -> dict[str, Any]:
     """The same settings without exact colours."""
     return {k: v for k, v in values.items() if (split(k) or ("",))[0] != EXACT.key}
+
+
+def exact_pairs(development: Development) -> list[tuple[str, ExactParts]]:
+    """A development's exact colours with their ids, in order."""
+    return [(t.id, t.parts) for t in development.listed(EXACT.key) if isinstance(t.parts, ExactParts)]
 
 
 def sample_at(source: Source, values: Mapping[str, Any], at: tuple[float, float]) -> list[float]:
@@ -102,15 +107,15 @@ def with_colour(source: Source, values: Mapping[str, Any], ident: str, edge: int
     Raises:
         TannerError: the frame has no such exact colour.
     """
-    for n, thing in enumerate(develop(values).listed(EXACT.key), 1):
-        if thing.id == ident and isinstance(thing.parts, ExactParts):
+    for n, (found, pair) in enumerate(exact_pairs(develop(values)), 1):
+        if found == ident:
             linear = _linear(source, without(values), edge)
             lab = xyz_to_lab(linear.reshape(-1, 3) @ SPACES[SPACE].to_pcs().T)
-            near = np.sqrt((((lab - np.array(thing.parts.sample)) * (LIGHT, 1, 1)) ** 2).sum(-1))
+            near = np.sqrt((((lab - np.array(pair.sample)) * (LIGHT, 1, 1)) ** 2).sum(-1))
             # Small things have few px in a small picture: then what is a little further off counts, too.
             enough = float(np.partition(near, min(2 * LEAST, near.size - 1))[min(2 * LEAST, near.size - 1)])
             mask = near <= min(max(NEAR, enough), 3 * NEAR)
-            return mask.reshape(linear.shape[:2]), thing.parts.name or f"colour {n}"
+            return mask.reshape(linear.shape[:2]), pair.name or f"colour {n}"
     raise TannerError("This frame does not have this exact colour.")
 
 
@@ -122,7 +127,7 @@ def measured(source: Source, values: Mapping[str, Any]) -> list[dict[str, Any]]:
         "changed": share of all px that are changed by more than half of what is just seen, by all pairs}; without "before"
         where the frame does not have the colour.
     """
-    pairs = [(t.id, t.parts) for t in develop(values).listed(EXACT.key) if isinstance(t.parts, ExactParts)]
+    pairs = exact_pairs(develop(values))
     if not pairs:
         return []
     before, after = (_lab(source, v) for v in (without(values), values))

@@ -101,6 +101,8 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Exact:
     if not pairs:
         return Exact(False, TO, BACK, NONE)
     bells = solved(pairs)
+    if not bells.heights.any():  # just picked: what it must be is what it is
+        return Exact(False, TO, BACK, NONE)
     grey = np.where(bells.full > 0, 1 / np.maximum(bells.full, 1e-9), 0)
     return Exact(
         True, TO, BACK, f32(np.hstack([bells.samples, bells.heights, 1 / bells.reach[:, None], grey[:, None]]))

@@ -11,14 +11,16 @@ from tanner.catalogue.development import remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
 from tanner.core.adjust.registry import LISTS, develop
-from tanner.core.colour.exact import EXACT, MOST, ExactParts, hex_of, parse_colour, told
+from tanner.core.colour.exact import MOST, hex_of, parse_colour, told
 from tanner.core.errors import TannerError
 from tanner.core.measure import xyz_to_lab
 from tanner.core.profile.chart import read_cgats
+from tanner.core.series.exactness import exact_pairs
 from tanner.jobs.measure.tasks import exact_of, range_of, sample_of
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 from tanner.web.api.kit import body_of
+from tanner.web.serving.services import Services
 
 router = APIRouter(prefix="/api", tags=["exact colours"])
 Share = Annotated[float, Field(ge=0, le=1)]
@@ -47,6 +49,13 @@ class Said(BaseModel):
 class Some(BaseModel):
     model_config = ConfigDict(extra="forbid")
     frames: list[int] = Field(min_length=1, max_length=500)
+
+
+def _developed(services: Services, frame_id: int) -> tuple[str, dict[str, Any]]:
+    """A frame's file and its settings."""
+    with services.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        return frame.path, dict(Resolver(session, frame.shoot_id).resolve(frame).values)
 
 
 @router.post("/colours/remove")
@@ -86,31 +95,24 @@ async def bring_in_list(request: Request, name: str) -> dict[str, Any]:
 @router.post("/frames/{frame_id}/exact/sample")
 def sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
     """The colour of the developed picture around a place, before exact colours."""
-    with services.catalogue.read() as session:
-        frame = frame_of(session, frame_id)
-        values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
-    lab = services.workers.submit(sample_of, frame.path, values, (body.x, body.y)).result()
+    lab = services.workers.submit(sample_of, *_developed(services, frame_id), (body.x, body.y)).result()
     return {"lab": lab, "hex": hex_of(lab)}
 
 
 @router.post("/frames/{frame_id}/picked/sample")
 def range_sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
     """The middle of a range that is picked in the developed picture: Oklab's lightness, chroma and hue in degrees."""
-    with services.catalogue.read() as session:
-        frame = frame_of(session, frame_id)
-        values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
-    return {"middle": services.workers.submit(range_of, frame.path, values, (body.x, body.y)).result()}
+    middle = services.workers.submit(range_of, *_developed(services, frame_id), (body.x, body.y)).result()
+    return {"middle": middle}
 
 
 @router.get("/frames/{frame_id}/exact")
 def pairs(frame_id: int, services: WithServices) -> dict[str, Any]:
     """What is said of a frame's exact colours: differences before and after at the samples, and how far each reaches."""
-    with services.catalogue.read() as session:
-        frame = frame_of(session, frame_id)
-        values = dict(Resolver(session, frame.shoot_id).resolve(frame).values)
-    things = [t for t in develop(values).listed(EXACT.key) if isinstance(t.parts, ExactParts)]
-    said = told([t.parts for t in things if isinstance(t.parts, ExactParts)])
-    return {"pairs": [{"id": t.id, **row} for t, row in zip(things, said, strict=True)]}
+    _, values = _developed(services, frame_id)
+    there = exact_pairs(develop(values))
+    said = told([pair for _, pair in there])
+    return {"pairs": [{"id": ident, **row} for (ident, _), row in zip(there, said, strict=True)]}
 
 
 @router.post("/exact/measure")

@@ -23,6 +23,7 @@ import { Curve } from "./curve.js";
 import { byId, el, number, plural } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { Histogram } from "./histogram.js";
+import { hear } from "./news.js";
 import { Picture } from "./picture.js";
 import { followMatch } from "./jobs.js";
 import { Presets } from "./presets.js";
@@ -103,6 +104,7 @@ async function follow(number) {
   if (following === number) return;
   following = number;
   const id = state.frame.id;
+  const line = hear("work");
   while (following === number && state.frame.id === id) {
     const job = await trying(() => get(`/api/quiet/${number}`));
     if (!job || job.over) {
@@ -117,7 +119,7 @@ async function follow(number) {
     }
     const left = job.left_s === null ? "" : `, ${job.left_s} s left`;
     noteLine([`Noise: ${shown("noise.method")} is being worked out, ${percent(job.share)}${left}. Until then quick is shown.`]);
-    await new Promise((next) => setTimeout(next, 400));
+    await line.next(300);
   }
   if (following === number) following = 0;
 }
@@ -163,13 +165,15 @@ async function loadSheet() {
   state.sheet = (await trying(() => get(`/api/shoots/${shootId}/sheet`))) || state.sheet;
 }
 
-// quiet: nothing is said of a frame that is gone.
-async function loadFrame(id, quiet = false) {
+// quiet: nothing is said of a frame that is gone; sent: what was being changed when a change was sent: it is the frame's own by now.
+async function loadFrame(id, quiet = false, sent = {}) {
   const asked = () => get(`/api/frames/${id}`);
   const next = await (quiet ? asked().catch(() => null) : trying(asked));
   if (!next) return false;
   const other = state.frame?.id !== next.id;
   state.frame = next;
+  // What was changed since is under way, and stays.
+  for (const [key, value] of Object.entries(sent)) if (state.draft[key] === value) delete state.draft[key];
   if (other) {
     state.draft = {};
     state.trial = null;
@@ -245,16 +249,15 @@ byId("goes-to").addEventListener("change", () => goes());
 let sending = Promise.resolve();
 async function commit(url, body) {
   byId("canvas").setAttribute("aria-busy", "true");
-  const sent = sending.then(() => trying(() => post(url, body)));
-  sending = sent;
-  const result = await sent;
-  state.draft = {};
-  await refresh();
+  const draft = { ...state.draft };
+  sending = sending.then(() => trying(() => post(url, body)));
+  const result = await sending;
+  await refresh(draft);
   return result;
 }
 
-async function refresh() {
-  const [, there] = await Promise.all([loadSheet(), loadFrame(state.frame.id, true)]);
+async function refresh(sent = state.draft) {
+  const [, there] = await Promise.all([loadSheet(), loadFrame(state.frame.id, true, { ...sent })]);
   if (!there) {
     // What was undone may have been this alternate itself.
     const here = [(f) => f.id === state.frame.id, (f) => f.set === state.frame.set, () => true].map((fits) => state.sheet.frames.find(fits)).find(Boolean);
@@ -309,7 +312,7 @@ const handles = new LevelHandles({ shown, move: moving, edit: (values) => edit(v
 subscribe(() => handles.draw());
 panel.addEventListener("click", (event) => event.target.closest(".group-tabs") && handles.draw());
 new ScopeDrag({ shown, table, move: (key, value) => moving({ [key]: value }), set: (key, value) => edit({ [key]: value }), giveUp: (key) => commit("/api/giveup", { frames: targets(), keys: [key] }) });
-const onPicture = new OnPicture({ picture, shown, move: moving, edit: (values) => edit(values), curve: (key) => controls.get(key) });
+const onPicture = new OnPicture({ picture, shown, move: moving, edit: (values) => edit(values), curve: (key) => controls.get(key), picked: () => picked });
 grading.begin(refresh);
 byId("light-automatic").addEventListener("click", () => openAutomatic(targets(), refresh));
 panel.addEventListener("wheel:move", (event) => moving(event.detail.values));
@@ -346,8 +349,8 @@ function open(name) {
   white.stopPick();
   tools.stop();
   areas.begin(null);
-  exact.picking(false);
-  picked.picking(false);
+  exact.pick.stop();
+  picked.pick.stop();
   const spotting = state.group === "spots";
   const placing = state.group === "areas" || spotting;
   const placer = spotting ? spots : areas;

@@ -3,6 +3,7 @@ import { get, post, upload } from "../api.js";
 import { byId, el, number } from "../dom.js";
 import { listed, newId } from "../listed.js";
 import { tell, trying } from "../shell.js";
+import { PickTool } from "./pick-tool.js";
 
 function swatch(hex, label) {
   const node = el("span", { class: "inline-block h-6 w-6 flex-none border border-edge", role: "img", "aria-label": label, title: label });
@@ -16,15 +17,9 @@ export class Exact {
     this.bench = bench;
     this.said = new Map(); // what the server says of each pair
     this.named = new Map(); // colours of a list by name
-    byId("exact-pick").addEventListener("click", () => this.picking(byId("exact-pick").getAttribute("aria-pressed") !== "true"));
+    this.pick = new PickTool(byId("exact-pick"), bench.picture, (place) => this.take(place));
     byId("exact-file").addEventListener("change", (event) => this.list(event.target));
     byId("exact-measure").addEventListener("click", () => this.measure());
-  }
-
-  picking(on) {
-    byId("exact-pick").setAttribute("aria-pressed", String(on));
-    if (on) this.bench.picture.tool = this;
-    else if (this.bench.picture.tool === this) this.bench.picture.tool = null;
   }
 
   pairs() {
@@ -37,8 +32,9 @@ export class Exact {
     byId("exact-none").hidden = pairs.length > 0;
     byId("exact-measure").hidden = !pairs.length;
     this.rows(pairs);
+    // What was measured is of these colours, on these frames.
+    if (this.measured !== this.key()) byId("exact-result").hidden = true;
     if (pairs.length) this.ask();
-    else byId("exact-result").hidden = true;
   }
 
   async ask() {
@@ -111,7 +107,12 @@ export class Exact {
     tell(`${found.colours.length} colours of ${found.title} can be chosen by name.`);
   }
 
+  key() {
+    return JSON.stringify([this.bench.set(), this.pairs()]);
+  }
+
   async measure() {
+    this.measured = this.key();
     byId("exact-measure").disabled = true;
     const found = await trying(() => post("/api/exact/measure", { frames: this.bench.set() }));
     byId("exact-measure").disabled = false;
@@ -129,24 +130,8 @@ export class Exact {
     );
   }
 
-  // --- on the picture ------------------------------------------------------------------------------------
-
-  cursor() {
-    return "crosshair";
-  }
-
-  down() {
-    return true;
-  }
-
-  up(p) {
-    this.take(this.bench.picture.share(p));
-  }
-
-  async take(share) {
-    if (!share) return;
-    this.picking(false);
-    const found = await trying(() => post(`/api/frames/${this.bench.frame().id}/exact/sample`, { x: share[0], y: share[1] }));
+  async take([x, y]) {
+    const found = await trying(() => post(`/api/frames/${this.bench.frame().id}/exact/sample`, { x, y }));
     if (!found) return;
     const start = `exact/${newId()}/`;
     const order = Math.max(0, ...this.pairs().map((s) => s.order || 0)) + 1;

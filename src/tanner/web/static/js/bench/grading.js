@@ -19,12 +19,16 @@ export function begin(refresh) {
     trying(async () => {
       const answer = await fetch(`/api/frames/${state.frame.id}/cdl.cc`);
       if (!answer.ok) throw new Error((await answer.json()).error);
-      const off = Number(answer.headers.get("x-tanner-off"));
+      const [off, colours] = ["x-tanner-off", "x-tanner-off-colours"].map((name) => Number(answer.headers.get(name)));
       const url = URL.createObjectURL(await answer.blob());
       const link = el("a", { href: url, download: `${state.frame.name.replace(/\.[^.]+$/, "")}.cc` });
       link.click();
       URL.revokeObjectURL(url);
-      tell(off <= 0.2 ? "The channels' levels and curves are in the file." : `Slope, offset and power cannot say all of these curves: the file is off by up to ${off} % of the scale.`);
+      tell(
+        Math.max(off, colours) <= 0.2
+          ? "The channels' levels, curves and the balance are in the file."
+          : `Slope, offset and power cannot say all of this: on greys the file is off by up to ${off} % of the scale, on strong colours by up to ${colours} %.`,
+      );
     }),
   );
 }

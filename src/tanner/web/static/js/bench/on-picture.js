@@ -11,7 +11,7 @@ const PER_PX = 0.5; // % a px of dragging
 
 const linear = (v) => (v <= 10.31475 ? v / 3294.6 : ((v / 255 + 0.055) / 1.055) ** 2.4);
 
-// sRGB from 0 to 255 to Oklab's chroma and hue in degrees.
+// sRGB from 0 to 255 to Oklab's lightness, chroma and hue in degrees.
 function oklab([r8, g8, b8]) {
   const [r, g, b] = [r8, g8, b8].map(linear);
   const l = Math.cbrt(0.4122214708 * r + 0.5363325363 * g + 0.0514459929 * b);
@@ -19,7 +19,8 @@ function oklab([r8, g8, b8]) {
   const s = Math.cbrt(0.0883024619 * r + 0.2817188376 * g + 0.6299787005 * b);
   const a = 1.9779984951 * l - 2.428592205 * m + 0.4505937099 * s;
   const c = 0.0259040371 * l + 0.7827717662 * m - 0.808675766 * s;
-  return { chroma: Math.hypot(a, c), hue: ((Math.atan2(c, a) * 180) / Math.PI + 360) % 360 };
+  const light = 0.2104542553 * l + 0.793617785 * m - 0.0040720468 * s;
+  return { light, chroma: Math.hypot(a, c), hue: ((Math.atan2(c, a) * 180) / Math.PI + 360) % 360 };
 }
 
 // How much each range has of a hue, as the core computes it.
@@ -33,13 +34,22 @@ function shares(hue) {
   });
 }
 
+const soft = (u) => Math.max(0, Math.min(1, u)) ** 2 * (3 - 2 * Math.max(0, Math.min(1, u)));
+
+// How much a picked range has of a colour, by hue and lightness, as the core computes it.
+function shareOf(range, { light, hue }) {
+  const away = Math.abs(((hue - range.middle[2] + 540) % 360) - 180);
+  const lies = 100 * light >= range.darkest && 100 * light <= range.lightest;
+  return lies ? soft((range.width - away) / Math.max(range.width * (range.softness / 100), 0.01)) : 0;
+}
+
 const openTab = (group) => document.querySelector(`.group[data-group="${group}"] [role=tab][aria-selected="true"]`)?.textContent.trim();
 
 export class OnPicture {
-  // bench: {picture, shown(key), move(values), edit(values), curve(key)}
+  // bench: {picture, shown(key), move(values), edit(values), curve(key), picked()}
   constructor(bench) {
     this.bench = bench;
-    this.buttons = [byId("ranges-pick"), byId("curve-pick")];
+    this.buttons = [byId("ranges-pick"), byId("curve-pick"), byId("picked-drag")];
     for (const button of this.buttons) button.addEventListener("click", () => this.toggle(button));
   }
 
@@ -59,7 +69,7 @@ export class OnPicture {
   }
 
   say(text) {
-    for (const id of ["ranges-under", "curve-under"]) byId(id).textContent = text;
+    for (const id of ["ranges-under", "curve-under", "picked-under"]) byId(id).textContent = text;
   }
 
   // The colour that is shown around a place: a mean of 5 x 5 px of the screen.
@@ -75,8 +85,22 @@ export class OnPicture {
     return "ns-resize";
   }
 
+  // The picked range that has most of the colour at a place.
+  range(p) {
+    const seen = oklab(this.colour(p));
+    const found = this.bench.picked().list().map((range, n) => {
+      const of = (name) => this.bench.shown(`picked/${range.id}/${name}`) ?? this.bench.picked().neutral(name);
+      const whole = { middle: range.middle, ...Object.fromEntries(["width", "softness", "darkest", "lightest"].map((k) => [k, of(k)])) };
+      return { id: range.id, number: n + 1, share: seen.chroma < 0.02 ? 0 : shareOf(whole, seen) };
+    });
+    return found.filter((f) => f.share > 0.05).sort((a, b) => b.share - a.share)[0];
+  }
+
   hover(p) {
-    if (state.group === "ranges") {
+    if (state.group === "picked") {
+      const found = this.range(p);
+      this.say(found ? `range ${found.number} has ${Math.round(100 * found.share)} % of this` : "in none of the ranges");
+    } else if (state.group === "ranges") {
       const { chroma, hue } = oklab(this.colour(p));
       const found = shares(hue).map((w, k) => [NAMES[k], w]).filter(([, w]) => w > 0.1).sort((a, b) => b[1] - a[1]);
       this.say(chroma < 0.02 ? "nearly grey here" : found.map(([name, w]) => `${name} ${Math.round(100 * w)} %`).join(", "));
@@ -101,7 +125,13 @@ export class OnPicture {
 
   down(p) {
     const y = p[1];
-    if (state.group === "ranges") {
+    if (state.group === "picked") {
+      const found = this.range(p);
+      if (!found) return true;
+      this.bench.picked().choose(found.id);
+      const key = `picked/${found.id}/${byId("picked-what").value}`;
+      this.held = { y, parts: [[key, 1]], from: [this.bench.shown(key) ?? 0] };
+    } else if (state.group === "ranges") {
       const weights = shares(oklab(this.colour(p)).hue);
       const top = Math.max(...weights);
       const what = openTab("ranges").toLowerCase();

@@ -4,11 +4,7 @@ import { byId, el } from "../dom.js";
 import { listed, newId } from "../listed.js";
 import { Rule } from "../rule.js";
 import { trying } from "../shell.js";
-
-// sRGB of Oklab's lightness, chroma and hue, for a swatch (source: ottosson2020).
-function shown([light, chroma, hue]) {
-  return `oklch(${light} ${chroma} ${hue})`;
-}
+import { PickTool } from "./pick-tool.js";
 
 export class Picked {
   // bench: {picture, table, frame(), shown(key), edit(values), commit(url, body), targets()}
@@ -20,18 +16,16 @@ export class Picked {
       const name = root.dataset.key.split("/")[2];
       this.controls.set(name, new Rule(root, { ...bench.table[root.dataset.key], offset: null }));
     }
-    byId("picked-pick").addEventListener("click", () => this.picking(byId("picked-pick").getAttribute("aria-pressed") !== "true"));
+    this.pick = new PickTool(byId("picked-pick"), bench.picture, (place) => this.take(place));
     byId("picked-remove").addEventListener("click", () => bench.commit("/api/colours/remove", { frames: bench.targets(), of: "picked", ids: [this.chosen] }));
-  }
-
-  picking(on) {
-    byId("picked-pick").setAttribute("aria-pressed", String(on));
-    if (on) this.bench.picture.tool = this;
-    else if (this.bench.picture.tool === this) this.bench.picture.tool = null;
   }
 
   list() {
     return listed(this.bench.frame()?.values, "picked").filter((p) => p.present !== false);
+  }
+
+  neutral(name) {
+    return this.controls.get(name).about.neutral;
   }
 
   fill() {
@@ -41,10 +35,11 @@ export class Picked {
     byId("picked-none").hidden = list.length > 0;
     byId("picked-remove").hidden = !list.length;
     byId("picked-one").hidden = !list.length;
+    byId("picked-by-hand").hidden = !list.length;
     byId("picked-list").replaceChildren(
       ...list.map((p, n) => {
         const node = el("button", { type: "button", class: "h-8 w-10 border-2 border-transparent p-0! aria-pressed:border-ink", "aria-pressed": String(p.id === this.chosen), "aria-label": `Range ${n + 1}`, title: `Range ${n + 1}: hue ${Math.round(p.middle[2])}°`, onclick: () => this.choose(p.id) });
-        node.style.background = shown(p.middle);
+        node.style.background = `oklch(${p.middle.join(" ")})`;
         return node;
       }),
     );
@@ -62,21 +57,8 @@ export class Picked {
     this.fill();
   }
 
-  // --- on the picture ------------------------------------------------------------------------------------
-
-  cursor() {
-    return "crosshair";
-  }
-
-  down() {
-    return true;
-  }
-
-  async up(p) {
-    const share = this.bench.picture.share(p);
-    if (!share) return;
-    this.picking(false);
-    const found = await trying(() => post(`/api/frames/${this.bench.frame().id}/picked/sample`, { x: share[0], y: share[1] }));
+  async take([x, y]) {
+    const found = await trying(() => post(`/api/frames/${this.bench.frame().id}/picked/sample`, { x, y }));
     if (!found) return;
     const id = newId();
     const order = Math.max(0, ...this.list().map((s) => s.order || 0)) + 1;
