@@ -63,10 +63,10 @@ class Running:
         job = self.post(f"/api/shoots/{shoot}/import", body)["job"]
         return self.until(f"/api/imports/{job}", lambda state: state["stage"] == "done")
 
-    def socket(self) -> Any:
-        """The Bench's socket, as a page opens it."""
+    def socket(self, path: str = "/ws/bench") -> Any:
+        """The Bench's socket, or another, as a page opens it."""
         bearer = {"authorization": f"Bearer {self.services.token}"}
-        address = f"ws://127.0.0.1:{self.port}/ws/bench"
+        address = f"ws://127.0.0.1:{self.port}{path}"
         return connect(address, origin=self.url, max_size=None, additional_headers=bearer)  # type: ignore[arg-type]
 
     def view(self, frame: int, **view: Any) -> tuple[dict[str, Any], bytes]:
@@ -109,7 +109,10 @@ def running(folder: Path) -> Iterator[Running]:
     thread.start()
     port = listening.getsockname()[1]
     bearer = {"authorization": f"Bearer {services.token}"}
-    with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=60, headers=bearer) as client:
+    # No connection is used again: the server closes one that was idle for five seconds, and a request that
+    # goes out in that instant is lost (a page asks once more by itself, httpx does not).
+    anew = httpx.Limits(max_keepalive_connections=0)
+    with httpx.Client(base_url=f"http://127.0.0.1:{port}", timeout=60, headers=bearer, limits=anew) as client:
         for _ in range(600):
             if server.started:
                 break

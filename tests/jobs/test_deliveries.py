@@ -279,3 +279,28 @@ def test_a_work_item_that_is_done_again_writes_nothing_again(originals: Path, tm
     assert sorted(p.name for p in tmp_path.glob("*.???")) == ["a.jpg", "b.tif"]
     assert [r["content"] for r in again] == [r["content"] for r in first]
     assert [r["path"] for r in again] == targets and not any(r["skipped"] for r in again)
+
+
+def test_who_looks_at_each_piece_of_news_sees_every_file_end(
+    catalogue: Catalogue, deliveries: Deliveries, tmp_path: Path
+) -> None:
+    """What is told is stored: a page that asks for what is new, at the very moment that it hears of it, misses nothing."""
+    seen: dict[int, str] = {}
+    since = -1
+    begun: list[int] = []
+
+    def look() -> None:
+        nonlocal since
+        if not begun:
+            return
+        with catalogue.read() as session:
+            now = deliveries.progress(session, begun[0], since)
+        since = now["counter"]
+        seen.update({item["id"]: item["state"] for item in now["items"]})
+
+    (tmp_path / "out").mkdir()
+    with catalogue.news.heard_by(look):
+        begun.append(deliveries.create(1, ids(catalogue), [WEB, FULL], tmp_path / "out", queue=False))
+        deliveries.enqueue(begun[0])
+        deliveries.wait()
+    assert len(seen) == 6 and set(seen.values()) == {"done"}

@@ -19,6 +19,7 @@ from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
 from tanner.catalogue import health
 from tanner.catalogue.models import Frame
+from tanner.catalogue.news import News
 from tanner.catalogue.profiles import Profiles
 from tanner.core.errors import TannerError
 from tanner.core.texts import folded
@@ -48,6 +49,7 @@ class Catalogue:
 
     Attributes:
         revision: counts writes, so that what was read once can be told to be stale.
+        news: what happens, for those who wait for it; jobs tell it, too.
         after: is told the ids of shoots whose frames, sets or settings a write changed by a step.
     """
 
@@ -72,6 +74,7 @@ class Catalogue:
         event.listen(self.engine, "connect", _prepare)
         self._writer = threading.Lock()
         self.revision = 0
+        self.news = News()
         self.after: Callable[[set[int]], None] = lambda shoots: None
         self._migrate()
 
@@ -110,6 +113,7 @@ class Catalogue:
     def touch(self) -> None:
         """Something outside the tables changed that decides what frames look like."""
         self.revision += 1
+        self.news.tell("frames")
 
     @contextmanager
     def read(self) -> Iterator[Session]:
@@ -124,6 +128,7 @@ class Catalogue:
             with self._session() as session, session.begin():
                 yield session
             self.revision += 1
+        self.news.tell("frames")
         if session.info.get("changed"):
             self.after(session.info["changed"])
 

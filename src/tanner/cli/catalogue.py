@@ -1,6 +1,7 @@
 """`tanner catalogue check|backup|restore|compact`."""
 
 import json
+import sqlite3
 from pathlib import Path
 from typing import Annotated
 
@@ -43,10 +44,11 @@ def back_up(data: DataFolder = DATA) -> None:
     """Write a backup of the catalogue now, whole and checked, also while Tanner runs."""
     from tanner.catalogue import health
 
-    made = health.back_up(_there(data), every_s=0)
-    trouble = health.fault(made) if made else "could not be written"
-    if made is None or trouble:
-        raise fail(f"the backup {trouble}.", FAILED)
+    try:
+        made = health.back_up(_there(data), every_s=0)
+    except (OSError, sqlite3.Error) as error:
+        raise fail(f"the backup could not be made ({error}).", FAILED) from None
+    assert made is not None
     typer.echo(f"{made}  {made.stat().st_size / 1e6:.1f} MB, checked.")
 
 

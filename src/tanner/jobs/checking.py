@@ -88,7 +88,9 @@ class Checks:
                 if trouble:
                     check.troubles.append({"frame": frame_id, "name": Path(path).name, "trouble": trouble})
                 check.done += 1
+                self._catalogue.news.tell("work")
             check.over = True
+            self._catalogue.news.tell("work")
 
     def close(self) -> None:
         for check in self.jobs.all():

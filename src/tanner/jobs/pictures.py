@@ -60,7 +60,7 @@ class Pictures:
         self._listed_lock = threading.Lock()
         self._listed: dict[str, dict[int, Path]] = {}
         self._closed = False
-        # Bytes on disk: counted once, then kept by what is added; None until then.
+        # Bytes on disk: counted once (see `count`), then kept by what is added; None until then.
         self._bytes: int | None = None
         self._trimming = threading.Lock()
         self.budget = 8_000_000_000
@@ -106,13 +106,19 @@ class Pictures:
         except OSError:
             return None
 
+    def count(self) -> None:
+        """Go through what is on disk once: until then nothing has to go. Beside other work, as it takes a while."""
+        counted = sum(size for _, size, _ in _all(self._catalogue.pictures))
+        with self._trimming:
+            self._bytes = counted
+        self._grown(0)
+
     def _grown(self, by: int) -> None:
         """Count what was added; make room where the budget is reached. Called from threads in the background."""
         with self._trimming:
             if self._bytes is None:
-                self._bytes = sum(size for _, size, _ in _all(self._catalogue.pictures))
-            else:
-                self._bytes += by
+                return
+            self._bytes += by
             if self._bytes <= self.budget:
                 return
             files = sorted(_all(self._catalogue.pictures))
@@ -128,6 +134,7 @@ class Pictures:
         with self._lock:
             self.counter += 1
             self.ready[frame_id] = (self.counter, name)
+        self._catalogue.news.tell("pictures")
 
     def want(self, wishes: list[Wish]) -> None:
         """Ask for pictures; those that exist or failed at the same version are not made again."""
@@ -177,6 +184,7 @@ class Pictures:
             self.ready[wish.frame_id] = (self.counter, wish.version)
             self._start()
             self._idle.notify_all()
+        self._catalogue.news.tell("pictures")
 
     def _keep(self, wish: Wish, result: dict[str, Any]) -> None:
         place = self.file(wish.frame_id, wish.version)

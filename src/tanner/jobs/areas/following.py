@@ -217,6 +217,7 @@ class Following:
             self._run(job, wanted, told, names)
         finally:
             job.over = True
+            self._catalogue.news.tell("work")
         return job
 
     def _run(

@@ -2,7 +2,7 @@
 
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -77,12 +77,14 @@ class ImportJob:
     with_sidecar: set[int] = field(default_factory=set)
     lock: threading.Lock = field(default_factory=threading.Lock)
     changes: int = 0
+    told: Callable[[], None] = lambda: None
 
     def touch(self, item: Item) -> None:
         """An item changed: who asks for what is new is told of it."""
         with self.lock:
             self.changes += 1
             item.changed = self.changes
+        self.told()
 
     @property
     def done(self) -> int:
@@ -154,14 +156,13 @@ class Importer:
 
     def run(self, job: ImportJob) -> None:
         """Do an import to its end."""
+        job.told = lambda: self._catalogue.news.tell("work")
         with self._catalogue.read() as session:
             contents = known_contents(session, job.shoot_id)
             shoot = session.get(Shoot, job.shoot_id)
             job.shoot_name = shoot.name if shoot else ""
         with self._contents_lock:
-            known = self._known.get(job.shoot_id)
-            if known is None or not known.jobs:
-                known = self._known[job.shoot_id] = Known(contents)
+            known = self._known.setdefault(job.shoot_id, Known(contents))
             known.jobs += 1
         try:
             with ThreadPoolExecutor(2, thread_name_prefix="import-file") as pool:
@@ -169,6 +170,8 @@ class Importer:
         finally:
             with self._contents_lock:
                 known.jobs -= 1
+                if not known.jobs:
+                    del self._known[job.shoot_id]
         job.stage = "pictures"
         if any(i.state == "in" for i in job.items):
             self._pictures.wait()
@@ -177,6 +180,7 @@ class Importer:
                 propose_sets(session, job.shoot_id)
             self._by_rules(job)
         job.stage = "done"
+        self._catalogue.news.tell("work")
 
     def _by_rules(self, job: ImportJob) -> None:
         """Presets by rule on what came in without a sidecar, and matches to references that presets store."""

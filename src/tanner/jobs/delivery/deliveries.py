@@ -148,7 +148,7 @@ class Deliveries:
         if not journal.exists():
             return  # nothing of it was ever under way
         said = lines_of(journal)
-        with self._catalogue.write() as session:
+        with self._changing(delivery_id) as (session, changed):
             query = select(DeliveryItem).where(
                 DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("running", "waiting"))
             )
@@ -159,7 +159,7 @@ class Deliveries:
                 if line:
                     item.state, item.target, item.message = "done", line["path"], ""
                     item.bytes, item.content = line["bytes"], line["content"]
-                    self._tell(delivery_id, item.id)
+                    changed.append(item.id)
                 elif item.state == "running":
                     item.state = "waiting"
         for folder in folders:
@@ -177,25 +177,26 @@ class Deliveries:
         self._end(delivery_id, "cancelled")
 
     def _end(self, delivery_id: int, state: str) -> None:
-        with self._catalogue.write() as session:
+        with self._changing(delivery_id) as (session, changed):
             delivery = session.get(Delivery, delivery_id)
             if delivery is None:
                 raise TannerError("This delivery is no longer there.")
             if delivery.state in ("waiting", "running", "paused"):
                 delivery.state = state
                 if state == "cancelled":
-                    self._give_up(session, delivery_id)
+                    changed += self._give_up(session, delivery_id)
         if delivery_id in self._stop:
             self._stop[delivery_id].set()
 
     def _waiting(self, delivery_id: int) -> Any:
         return select(DeliveryItem.id).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
 
-    def _give_up(self, session: Session, delivery_id: int) -> None:
+    def _give_up(self, session: Session, delivery_id: int) -> list[int]:
         query = select(DeliveryItem).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
-        for item in session.scalars(query):
+        items = list(session.scalars(query))
+        for item in items:
             item.state = "cancelled"
-            self._tell(delivery_id, item.id)
+        return [item.id for item in items]
 
     def resume_interrupted(self) -> list[int]:
         """After a start: deliveries that were under way when the program ended go on."""
@@ -215,6 +216,8 @@ class Deliveries:
                 delivery = session.get(Delivery, delivery_id)
                 if delivery and delivery.state == "running":
                     delivery.state = "paused"
+        finally:
+            self._catalogue.news.tell("work")
 
     def _run(self, delivery_id: int) -> None:
         """Write every file of a delivery that is not written yet."""
@@ -230,7 +233,7 @@ class Deliveries:
             return  # the state stays "running": the next start goes on
         if not stop.is_set():
             self._documents(delivery_id)
-        with self._catalogue.write() as session:
+        with self._changing(delivery_id) as (session, changed):
             delivery = session.get(Delivery, delivery_id)
             # A run that was stopped and ends late has no say once the delivery goes on.
             if delivery and self._stop.get(delivery_id) is stop:
@@ -240,7 +243,7 @@ class Deliveries:
                     if late:
                         self._queue.submit(self._guarded, delivery_id)
                 elif delivery.state == "cancelled":
-                    self._give_up(session, delivery_id)
+                    changed += self._give_up(session, delivery_id)
 
     def _round(self, delivery_id: int, stop: threading.Event) -> bool:
         """Write what waits now; whether more was added meanwhile."""
@@ -291,13 +294,13 @@ class Deliveries:
         folder: Path,
     ) -> None:
         """All waiting files of one frame in one pass."""
-        with self._catalogue.write() as session:
+        with self._changing(delivery_id) as (session, changed):
             # A frame that was taken out meanwhile is written all the same: it was asked for.
             frame = session.get(Frame, frame_id, execution_options=WITH_GONE)
             items = [i for i in (session.get(DeliveryItem, n) for n in item_ids) if i]
             for item in items:
                 item.state, item.started = "running", now()
-                self._tell(delivery_id, item.id)
+                changed.append(item.id)
             if frame is None or not items:
                 return
             shoot = session.get_one(Shoot, frame.shoot_id)
@@ -335,12 +338,12 @@ class Deliveries:
                 return
             results = [{"error": str(error)}] * len(items)
             self._some_placed(delivery_id, item_ids, results)
-        with self._catalogue.write() as session:
+        with self._changing(delivery_id) as (session, changed):
             for number, result in zip(item_ids, results, strict=True):
                 entry = session.get(DeliveryItem, number)
                 if entry is not None:
                     _note(entry, result)
-                    self._tell(delivery_id, number)
+                    changed.append(number)
         done = sum(work_of(size, (i.width, i.height)) for i in items)
         with self._lock:
             began, work, rest = self._pace[delivery_id]
@@ -359,19 +362,26 @@ class Deliveries:
 
     # --- what is told while it runs ------------------------------------------------------------------
 
-    def _tell(self, delivery_id: int, item_id: int) -> None:
+    @contextmanager
+    def _changing(self, delivery_id: int) -> Iterator[tuple[Session, list[int]]]:
+        """A session that writes, and a list for the items that it changes: they are told when they are stored, not before."""
+        changed: list[int] = []
+        with self._catalogue.write() as session:
+            yield session, changed
         with self._lock:
             self._counter += 1
-            self._changed.setdefault(delivery_id, {})[item_id] = self._counter
+            self._changed.setdefault(delivery_id, {}).update(dict.fromkeys(changed, self._counter))
+        self._catalogue.news.tell("work")
 
     def progress(self, session: Session, delivery_id: int, since: int) -> dict[str, Any]:
         """Counts by state, seconds left, and the items that changed after a counter."""
-        delivery = session.get(Delivery, delivery_id)
-        if delivery is None:
-            raise TannerError("This delivery is no longer there.")
+        # Before anything is read: what is stored after this is told another time.
         with self._lock:
             counter = self._counter
             changed = [i for i, n in self._changed.get(delivery_id, {}).items() if n > since]
+        delivery = session.get(Delivery, delivery_id)
+        if delivery is None:
+            raise TannerError("This delivery is no longer there.")
         rows = []
         for at in range(0, len(changed), 500):
             query = item_rows(delivery_id).where(DeliveryItem.id.in_(changed[at : at + 500]))
@@ -423,7 +433,8 @@ class Deliveries:
             items = [(i.id, i.target, i.content, i.bytes) for i in session.scalars(query)]
         state: dict[str, Any] = {"total": len(items), "done": 0, "over": False, "found": {}}
         self._checks[delivery_id] = state
-        threading.Thread(target=_check, args=(items, state, lambda: self._closing), daemon=True).start()
+        args = items, state, lambda: self._closing, lambda: self._catalogue.news.tell("work")
+        threading.Thread(target=_check, args=args, daemon=True).start()
 
     def checked(self, delivery_id: int) -> dict[str, Any] | None:
         """How far a check is: total, done, over, and by item what differs: "changed" or "gone"."""
@@ -459,7 +470,12 @@ def _nobody_at(busy: Path) -> None:
         fcntl.flock(file, fcntl.LOCK_EX)
 
 
-def _check(items: Sequence[tuple[int, str, str, int]], state: dict[str, Any], stop: Callable[[], bool]) -> None:
+def _check(
+    items: Sequence[tuple[int, str, str, int]],
+    state: dict[str, Any],
+    stop: Callable[[], bool],
+    told: Callable[[], None],
+) -> None:
     for item_id, target, content, size in items:
         if stop():
             return
@@ -469,7 +485,9 @@ def _check(items: Sequence[tuple[int, str, str, int]], state: dict[str, Any], st
         elif not is_whole(path, content, size):
             state["found"][item_id] = "changed"
         state["done"] += 1
+        told()
     state["over"] = True
+    told()
 
 
 def _note(entry: DeliveryItem, result: Mapping[str, Any]) -> None:

@@ -252,6 +252,7 @@ class Denoising:
                 item.state, item.message = "failed", f"{item.name}: its noise could not be taken out ({error!r})."
             finally:
                 item.sign.end()
+                self._catalogue.news.tell("work")
 
     def _work(self, job: Job, item: Item, far: bool) -> None:
         executor = self._cluster if far else self._workers

@@ -129,6 +129,7 @@ class LineUps:
             self._known[key] = found
             while len(self._known) > MOST:
                 self._known.popitem(last=False)
+        self._catalogue.news.tell("lineup")
 
 
 def reading(frame: Frame, found: dict[str, Any]) -> Reading:

@@ -336,6 +336,7 @@ class Matching:
                         str(error) if isinstance(error, TannerError) else f"could not be measured ({error!r})"
                     )
                 job.rows.append(row)
+                self._catalogue.news.tell("work")
             with self._catalogue.write() as session:
                 resolver = Resolver(session, shoot_id)
                 wanted = [(f, found[i]) for i in found if (f := session.get(Frame, i)) is not None]
@@ -345,6 +346,7 @@ class Matching:
             for _, _, future in waiting:
                 future.cancel()
             job.over = True
+            self._catalogue.news.tell("work")
 
     def _begun(self, frame_id: int, start: Reference, wish: Wish, what: What) -> Future[dict[str, Any]]:
         """A frame's match, or what is wrong with its file."""

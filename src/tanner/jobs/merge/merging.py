@@ -176,6 +176,7 @@ class Merges:
             job.state, job.message = "failed", f"The frames could not be merged ({error!r})."
         finally:
             job.sign.end()
+            self._catalogue.news.tell("work")
 
     def _bring_in(self, target: Path, shoot_id: int, set_id: int | None) -> int | None:
         """The result joins the set of its first frame, right beside it."""

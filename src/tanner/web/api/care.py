@@ -3,7 +3,7 @@
 from typing import Any
 
 from fastapi import APIRouter
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
 from tanner.core.errors import TannerError
 from tanner.core.limits import change
@@ -13,14 +13,14 @@ router = APIRouter(prefix="/api/care", tags=["care"])
 
 
 class Wanted(BaseModel):
-    """What is to be set; the rest stays. The meaning and the limits are those of `core.limits`."""
+    """What is to be set; the rest stays. What each means and may be, `core.limits` says."""
 
     model_config = ConfigDict(extra="forbid")
-    backup_hours: float | None = Field(default=None, ge=0, le=8760)
-    backups_kept: int | None = Field(default=None, ge=1, le=1000)
-    previews_gigabytes: float | None = Field(default=None, ge=0.05, le=100_000)
-    blocks_gigabytes: float | None = Field(default=None, ge=0.05, le=100_000)
-    quiet_gigabytes: float | None = Field(default=None, ge=0.05, le=100_000)
+    backup_hours: float | None = None
+    backups_kept: int | None = None
+    previews_gigabytes: float | None = None
+    blocks_gigabytes: float | None = None
+    quiet_gigabytes: float | None = None
 
 
 @router.get("")

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from sqlalchemy import func, select
 
 from tanner.catalogue.models import Delivery, DeliveryItem, Shoot
+from tanner.core.errors import TannerError
 from tanner.web.api.common import WithServices
 from tanner.web.serving.services import Services
 
@@ -158,6 +159,33 @@ def _checks(services: Services, names: dict[int, str]) -> list[dict[str, Any]]:
     return rows
 
 
+def _making(services: Services) -> list[dict[str, Any]]:
+    job = services.making
+    if job is None or (job.plan is None and not job.failed):
+        return []
+    return [
+        _row(
+            "making",
+            1,
+            f"Frames of {job.plan.shoot}" if job.plan else "Frames of the demo",
+            done=job.done,
+            count=len(job.plan.steps) if job.plan else 0,
+            over=job.over,
+            failed=list(job.failed),
+            cancel=None if job.over else "/api/making/cancel",
+        )
+    ]
+
+
+@router.post("/making/cancel")
+def cancel_making(services: WithServices) -> dict[str, bool]:
+    """Stop making the frames of a shoot; the next start goes on with it."""
+    if services.making is None:
+        raise TannerError("No shoot is being made.")
+    services.making.cancel()
+    return {"cancelled": True}
+
+
 @router.get("/work")
 def work(services: WithServices) -> dict[str, Any]:
     """All that runs, and what ended lately, the newest first within its kind."""
@@ -192,5 +220,5 @@ def work(services: WithServices) -> dict[str, Any]:
                 )
             )
     rows += _imports(services, names) + _matches(services) + _merges(services)
-    rows += _denoising(services) + _checks(services, names) + _searches(services, names)
+    rows += _making(services) + _denoising(services) + _checks(services, names) + _searches(services, names)
     return {"work": sorted(rows, key=lambda row: row["over"])}

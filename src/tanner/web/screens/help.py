@@ -74,6 +74,7 @@ HELP = {
         (
             "What is used again: presets, camera profiles, looks and papers, output specs, and the rules that choose them.",
             "Open a preset to see it on a frame of your own, at several amounts, and what it sets.",
+            "Room and backups says when the catalogue was copied and how much room is used, and sets both.",
         ),
     ),
     "profile": Help(

@@ -41,6 +41,7 @@ from tanner.web.api import (
     work,
 )
 from tanner.web.screens import guide, pages
+from tanner.web.serving import newsline
 from tanner.web.serving.described import describe
 from tanner.web.serving.guard import Guard
 from tanner.web.serving.limit import Limit, TooLarge
@@ -107,6 +108,7 @@ def create_app(services: Services, *, development: bool = False) -> FastAPI:
         work,
     ):
         app.include_router(module.router)
+    app.include_router(newsline.router)
     if development:
         app.include_router(pages.development)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")

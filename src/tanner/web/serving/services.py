@@ -1,7 +1,7 @@
 """What the pages work with: one object that holds the catalogue, the jobs and the viewer."""
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -26,6 +26,7 @@ from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.delivery.tasks import ready_to_deliver
 from tanner.jobs.denoise.denoising import Denoising
 from tanner.jobs.hinting import Hinting
+from tanner.jobs.making import Making, Plan
 from tanner.jobs.match.lineups import LineUps
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.merge.merging import Merges
@@ -57,6 +58,7 @@ class Services:
     Args:
         lanes: processes of this machine for each kind of work.
         dask: address of a Dask cluster that writes deliveries and takes noise out of many frames instead; mapping: folders as called here and there.
+        planned: plans a shoot that is made while Tanner runs.
     """
 
     def __init__(
@@ -66,6 +68,7 @@ class Services:
         lanes: int = 2,
         dask: str = "",
         mapping: Sequence[tuple[str, str]] = (),
+        planned: Callable[[], Plan] | None = None,
     ) -> None:
         take_limits(data)
         self.lock = FolderLock(data)
@@ -100,6 +103,7 @@ class Services:
         self.folders = Folders(folders)
         self.viewer = Viewer(self.workers)
         self.care = Care(data)
+        self.making = Making(self.catalogue, self.importer, planned) if planned else None
         self.take_budgets()
 
     def start(self) -> None:
@@ -112,6 +116,8 @@ class Services:
         self.watching.resume()
         for _ in range(self.workers.lanes):
             self.workers.submit(ready)
+        if self.making:
+            self.making.start()
 
     def wake_deliveries(self) -> None:
         """Ready the processes that write deliveries, once, when somebody is about to ask for one."""
@@ -122,9 +128,10 @@ class Services:
             self.delivery_workers.submit(ready_to_deliver)
 
     def _count(self) -> None:
-        """Read what Find counts, so that the first who asks need not wait."""
+        """Read what Find counts, so that the first who asks need not wait; and how much room pictures take."""
         with self.catalogue.read() as session:
             self.counts.bring_up(session)
+        self.pictures.count()
 
     def take_budgets(self) -> None:
         """Give what is kept on disk the room that the settings say; workers that run go by it when they start anew."""
@@ -133,6 +140,8 @@ class Services:
         self.pictures.budget = int(now.previews_gigabytes * 1e9)
 
     def close(self) -> None:
+        if self.making:
+            self.making.close()
         self.care.close()
         self.following.close()
         self.hinting.close()

@@ -6,7 +6,7 @@ import logging
 import struct
 from typing import Any
 
-from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from fastapi import APIRouter, WebSocket
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import edited
@@ -18,6 +18,7 @@ from tanner.core.errors import TannerError
 from tanner.core.measure import values_at
 from tanner.core.noise.controls import Noise
 from tanner.core.series.resolve import resolve
+from tanner.web.serving.lines import until_one_ends
 from tanner.web.serving.services import Services
 from tanner.web.viewer.viewer import Shown, View
 
@@ -149,16 +150,8 @@ async def socket(websocket: WebSocket) -> None:
                 ask = waiting.pop(False) if False in waiting else waiting.pop(True)
                 await websocket.send_bytes(await asyncio.to_thread(bench.answer, ask))
 
-    tasks = [asyncio.create_task(listen()), asyncio.create_task(work())]
     try:
-        finished, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
-        for task in finished:
-            task.result()
-    except (WebSocketDisconnect, RuntimeError):
-        pass
+        await until_one_ends(listen(), work())
     except (ValueError, TypeError, KeyError, OverflowError):
         # KeyError: bytes where text belongs, as starlette says it.
         await websocket.close(1003, "This message makes no sense here.")
-    finally:
-        for task in tasks:
-            task.cancel()

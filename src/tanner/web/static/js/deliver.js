@@ -288,9 +288,11 @@ byId("documents").addEventListener("change", () => {
 
 const sheet = await trying(() => get(`/api/shoots/${shootId}/sheet`));
 state.frames = sheet?.frames || [];
-// Searches that were kept on Find choose here too, among the frames of this shoot.
-const keptSearches = (await trying(() => get("/api/find/kept")))?.searches || [];
-byId("which").querySelector('[value="own"]').before(...keptSearches.filter((s) => s.expression && !s.error).map((s) => el("option", { value: s.expression, text: `Search: ${s.name}` })));
+// Searches that were kept on Find choose here too, among the frames of this shoot; nothing waits for them.
+get("/api/find/kept").then(
+  ({ searches }) => byId("which").querySelector('[value="own"]').before(...searches.filter((s) => s.expression && !s.error).map((s) => el("option", { value: s.expression, text: `Search: ${s.name}` }))),
+  () => null,
+);
 narrowing((sheet?.sets || []).filter((s) => state.frames.some((f) => f.set === s.id)));
 if (new URLSearchParams(location.search).get("chosen") && sessionStorage.getItem(`tanner.deliver.${shootId}`)) {
   byId("which").querySelector('[value="chosen"]').hidden = false;

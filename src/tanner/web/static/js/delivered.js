@@ -1,6 +1,7 @@
 // A delivery that runs or ran: its table and its sheet of written files, pause, cancel, go on, and the check of the files.
 import { get, post } from "./api.js";
 import { byId, el, number, plural, size } from "./dom.js";
+import { hear } from "./news.js";
 import { shootId, trying } from "./shell.js";
 
 const under = (path, folder) => (path.startsWith(`${folder}/`) ? path.slice(folder.length + 1) : path);
@@ -55,6 +56,7 @@ export class Delivered {
     byId("rows").replaceChildren(...record.items.map((r) => this.row(r)));
     this.see(this.pictures);
     let since = -1;
+    const line = hear("work", "frames");
     for (;;) {
       const now = await trying(() => get(`/api/deliveries/${id}/progress?since=${since}`));
       if (!now || this.id !== id || mine !== this.round) return;
@@ -62,7 +64,7 @@ export class Delivered {
       if (now.items.some((item) => !this.rows.has(item.id))) return void this.follow(id); // frames were added meanwhile
       for (const item of now.items) this.update(item);
       if (this.tell(now)) return;
-      await new Promise((resolve) => setTimeout(resolve, 400));
+      await line.next(300);
     }
   }
 
@@ -149,6 +151,7 @@ export class Delivered {
 
   async check() {
     const id = this.id;
+    const line = hear("work");
     if (!(await trying(() => post(`/api/deliveries/${id}/check`)))) return;
     for (;;) {
       const state = await trying(() => get(`/api/deliveries/${id}/check`));
@@ -165,7 +168,7 @@ export class Delivered {
         if (this.pictures) this.see(true);
         return;
       }
-      await new Promise((resolve) => setTimeout(resolve, 300));
+      await line.next();
     }
   }
 }

@@ -1,5 +1,6 @@
 // Watches for pictures that become ready, and only while some are waited for.
 import { get, post } from "./api.js";
+import { hear } from "./news.js";
 
 export class Fresh {
   // onReady(map of frame id to version)
@@ -7,7 +8,7 @@ export class Fresh {
     this.shoot = shoot;
     this.counter = counter;
     this.onReady = onReady;
-    this.timer = null;
+    this.watching = false;
   }
 
   async want(frames) {
@@ -16,21 +17,18 @@ export class Fresh {
     this.watch();
   }
 
-  watch() {
-    if (!this.timer) this.timer = setTimeout(() => this.look(), 350);
-  }
-
-  async look() {
-    this.timer = null;
-    let news;
-    try {
-      news = await get(`/api/shoots/${this.shoot}/pictures?since=${this.counter}`);
-    } catch {
-      this.timer = setTimeout(() => this.look(), 3000);
-      return;
+  async watch() {
+    if (this.watching) return;
+    this.watching = true;
+    const line = hear("pictures");
+    for (let pending = true; pending; ) {
+      await line.next(300);
+      const found = await get(`/api/shoots/${this.shoot}/pictures?since=${this.counter}`).catch(() => null);
+      if (!found) continue; // the server is away for a while
+      this.counter = found.counter;
+      if (Object.keys(found.ready).length) this.onReady(found.ready);
+      pending = found.pending;
     }
-    this.counter = news.counter;
-    if (Object.keys(news.ready).length) this.onReady(news.ready);
-    if (news.pending) this.watch();
+    this.watching = false;
   }
 }

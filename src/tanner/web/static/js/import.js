@@ -2,6 +2,7 @@
 import { get, post, remove } from "./api.js";
 import { byId, el, plural, size } from "./dom.js";
 import { Picker } from "./import-grid.js";
+import { hear } from "./news.js";
 import { said } from "./ruling.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
 
@@ -183,7 +184,8 @@ function running(now) {
   return `${plural(now.into, "file")} in; pictures: ${now.pending} to go`;
 }
 
-async function follow(job, name) {
+async function follow(job, folder) {
+  const name = leaf(folder);
   newest = job;
   byId("job").hidden = false;
   byId("job-stop").hidden = false;
@@ -192,6 +194,7 @@ async function follow(job, name) {
   byId("job-stop").onclick = () => trying(() => post(`/api/imports/${job}/cancel`));
   byId("job-trouble").replaceChildren();
   byId("job").parentElement.scrollTop = 0;
+  const line = hear("work");
   for (let since = 0; ; ) {
     const now = await trying(() => get(`/api/imports/${job}?since=${since}`));
     if (!now) return;
@@ -213,15 +216,17 @@ async function follow(job, name) {
       if (job !== newest) return;
       byId("job-title").textContent = "Imported";
       byId("job-stop").hidden = true;
-      return look();
+      // Who chooses from another card by now is left alone.
+      return state.folder === folder ? look() : undefined;
     }
-    await new Promise((resolve) => setTimeout(resolve, 400));
+    await line.next(250);
   }
 }
 
 byId("how").addEventListener("submit", async (event) => {
   event.preventDefault();
   const how = recipe();
+  const { folder } = state;
   const files = picker.chosen().map((f) => f.path);
   if (document.querySelector("[name=mode]:checked").value === "copy" && !how.copy_to) return tell("Say into which folder the files are copied.", true);
   byId("go").disabled = true;
@@ -235,7 +240,7 @@ byId("how").addEventListener("submit", async (event) => {
   }
   // Another card can be chosen meanwhile.
   picker.none();
-  return follow(started.job, leaf(state.folder));
+  return follow(started.job, folder);
 });
 for (const radio of document.querySelectorAll("[name=mode]")) radio.addEventListener("change", mode);
 for (const id of ["copy-folder", "copy-below", "copy-name", "copy-second", "others"]) byId(id).addEventListener("input", planSoon);
@@ -329,11 +334,12 @@ function watchSaid(now) {
 async function watch() {
   if (watched) return;
   watched = true;
+  const line = hear("frames", "work");
   for (;;) {
     const now = await trying(() => get("/api/watch"));
     if (now) watchSaid(now);
     if (!now?.watch) break;
-    await new Promise((next) => setTimeout(next, 1000));
+    await line.next(500);
   }
   watched = false;
 }

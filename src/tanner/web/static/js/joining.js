@@ -1,6 +1,7 @@
 // Joining frames takes a while: it is followed until it ends.
 import { get, post } from "./api.js";
 import { byId } from "./dom.js";
+import { hear } from "./news.js";
 import { tell, trying } from "./shell.js";
 
 // done(frame) is called with the joined frame's number.
@@ -9,6 +10,7 @@ export async function join(kind, frames, done) {
   if (!started) return;
   byId("joining").hidden = false;
   byId("joining-cancel").onclick = () => trying(() => post(`/api/merges/${started.id}/cancel`));
+  const line = hear("work");
   for (;;) {
     const job = await trying(() => get(`/api/merges/${started.id}`));
     if (!job) break;
@@ -19,7 +21,7 @@ export async function join(kind, frames, done) {
       if (job.state === "done") await done(job.frame);
       break;
     }
-    await new Promise((next) => setTimeout(next, 300));
+    await line.next();
   }
   byId("joining").hidden = true;
 }

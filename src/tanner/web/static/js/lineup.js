@@ -4,6 +4,7 @@ import { byId, el, number, plural, svg } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { followMatch } from "./jobs.js";
 import { Large, outlines } from "./large.js";
+import { hear } from "./news.js";
 import { listOwnAreas } from "./own-areas.js";
 import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 
@@ -41,6 +42,7 @@ async function figures() {
   const mine = ++asking;
   const box = `&kind=${state.kind}${state.box ? `&box=${boxText()}` : ""}`;
   const tolerance = Math.min(20, Math.max(0.1, Number(byId("tolerance").value) || 1));
+  const line = hear("lineup");
   while (mine === asking) {
     const found = await trying(() => get(`/api/shoots/${shootId}/lineup?set=${state.set}&tolerance=${tolerance}${box}`));
     if (!found || mine !== asking) return;
@@ -60,7 +62,7 @@ async function figures() {
     state.chosen = new Set([...state.chosen].filter((id) => there.has(id)));
     draw();
     if (!found.pending) return;
-    await new Promise((next) => setTimeout(next, 400));
+    await line.next(400);
   }
 }
 

@@ -1,6 +1,7 @@
 // Match: chosen frames are brought to a reference frame by an area of a kind, or one drawn on it; figures before and after.
 import { get, post } from "./api.js";
 import { byId, el, number, plural } from "./dom.js";
+import { hear } from "./news.js";
 import { listOwnAreas } from "./own-areas.js";
 import { trying } from "./shell.js";
 
@@ -68,13 +69,14 @@ export class Match {
     this.job = started.id;
     byId("match-go").disabled = true;
     byId("match-result").hidden = false;
+    const line = hear("work");
     for (;;) {
       const job = await trying(() => get(`/api/match/${started.id}`));
       if (!job) break;
       this.rows(job.rows);
       byId("match-text").textContent = job.over ? job.message : `${job.done} of ${job.count}${job.left_s === null ? "" : `, ${job.left_s} s left`}`;
       if (job.over) break;
-      await new Promise((next) => setTimeout(next, 300));
+      await line.next();
     }
     this.job = null;
     byId("match-close").textContent = "Close";

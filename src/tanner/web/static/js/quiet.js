@@ -1,6 +1,7 @@
 // Quiet copies and work done ahead, from the Sheet: the dialog, its last options, and how far the work is.
 import { get, post } from "./api.js";
 import { byId, number, plural } from "./dom.js";
+import { hear } from "./news.js";
 import { tell, trying } from "./shell.js";
 
 const FIELDS = ["method", "luminance", "colour", "detail", "suffix", "folder"];
@@ -46,6 +47,7 @@ export class Quiet {
     this.load();
     byId("joining").hidden = false;
     byId("joining-cancel").onclick = () => trying(() => post(`/api/quiet/${started.id}/cancel`));
+    const line = hear("work");
     for (;;) {
       const job = await trying(() => get(`/api/quiet/${started.id}`));
       if (!job) break;
@@ -58,7 +60,7 @@ export class Quiet {
         for (const f of job.failed) tell(f.message, true);
         break;
       }
-      await new Promise((next) => setTimeout(next, 400));
+      await line.next();
     }
     byId("joining").hidden = true;
     this.done();

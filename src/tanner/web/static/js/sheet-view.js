@@ -2,6 +2,7 @@
 import { get, post } from "./api.js";
 import { opens } from "./commands.js";
 import { byId, plural } from "./dom.js";
+import { hear } from "./news.js";
 import { shootId, trying } from "./shell.js";
 
 const last = (text) => text || "9";
@@ -62,6 +63,7 @@ export class View {
   // The difference of each frame from its lead, backdrop against backdrop, as the Line-up measures it.
   async lineUp() {
     const mine = (this.lining = Symbol());
+    const line = hear("lineup");
     for (let left = this.sets().map((s) => s.id); left.length && mine === this.lining; ) {
       const again = [];
       for (const set of left) {
@@ -72,7 +74,7 @@ export class View {
       }
       this.changed();
       left = again;
-      if (left.length) await new Promise((next) => setTimeout(next, 700));
+      if (left.length) await line.next(600);
     }
   }
 
@@ -81,6 +83,7 @@ export class View {
     if (this.measuring) return;
     this.measuring = true;
     const failed = new Set();
+    const line = hear("frames");
     while (this.values.order === "sharp" || this.faces) {
       const missing = [...this.frames().values()].filter((f) => f.face === null && !f.error && !failed.has(f.id)).slice(0, 40);
       if (!missing.length) break;
@@ -94,7 +97,7 @@ export class View {
         some ||= Boolean(measured) || failed.has(frame.id);
       }
       if (some) this.changed();
-      if (found.left) await new Promise((next) => setTimeout(next, 500));
+      if (found.left) await line.next(400);
     }
     this.measuring = false;
   }

@@ -1,6 +1,7 @@
 // The shoots: find one, go on where one was, start a new one, archive one, restore it.
 import { get, post } from "./api.js";
 import { byId, el } from "./dom.js";
+import { hear } from "./news.js";
 import { lastPlace, trying } from "./shell.js";
 import { noWalk } from "./walk.js";
 
@@ -22,9 +23,10 @@ async function checkOriginals(shoot) {
   stop.addEventListener("click", () => trying(() => post(`/api/checks/${check.id}/cancel`)));
   place.replaceChildren(said, stop);
   place.hidden = false;
+  const line = hear("work");
   while (!check.over) {
     said.textContent = `Checking originals: ${check.done} of ${check.count}${check.left_s ? `, about ${check.left_s} s left` : ""}`;
-    await new Promise((next) => setTimeout(next, 300));
+    await line.next();
     const next = await trying(() => get(`/api/checks/${check.id}`));
     if (!next) return;
     check = next;

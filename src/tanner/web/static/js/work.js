@@ -2,16 +2,16 @@
 import { get, post } from "./api.js";
 import { opens } from "./commands.js";
 import { byId, el } from "./dom.js";
+import { hear } from "./news.js";
 
 const NOTICE = "tanner.work-notice";
 const running = new Map();
-let timer = null;
 
 const time = (s) => (s === null ? "" : s < 90 ? `, about ${Math.max(1, Math.round(s))} s left` : `, about ${Math.round(s / 60)} min left`);
 
 function row(w) {
   const act = (label, url) => (url ? el("button", { type: "button", text: label, "aria-label": `${label}: ${w.title}`, onclick: () => post(url).then(look, look) }) : null);
-  const said = w.over ? w.text || "done" : `${w.count === 100 && w.kind !== "delivery" ? `${w.done} %` : `${w.done} of ${w.count}`}${time(w.left_s)}${w.text ? `, ${w.text}` : ""}`;
+  const said = w.over ? w.text || "done" : `${["merge", "noise"].includes(w.kind) ? `${w.done} %` : `${w.done} of ${w.count}`}${time(w.left_s)}${w.text ? `, ${w.text}` : ""}`;
   return el(
     "li", { class: "border-b border-line py-2" },
     el("div", { class: "flex items-center gap-2" }, w.open ? el("a", { class: "min-w-0 truncate font-semibold", href: w.open, text: w.title }) : el("b", { class: "min-w-0 truncate", text: w.title }), el("span", { class: "bar-fill" }), act("Pause", w.pause), act("Go on", w.resume), act("Stop", w.cancel)),
@@ -28,7 +28,6 @@ function notice(w) {
 }
 
 async function look() {
-  clearTimeout(timer);
   const data = await get("/api/work").catch(() => null);
   const now = data?.work.filter((w) => !w.over) || [];
   if (data) {
@@ -44,13 +43,14 @@ async function look() {
       if (!w.over) running.set(name, w);
     }
   }
-  timer = setTimeout(look, now.length ? 1000 : 15_000);
 }
 
-// Something was begun: looked at soon.
-export function begun() {
-  clearTimeout(timer);
-  timer = setTimeout(look, 300);
+// Looked at when something went on, and now and then besides.
+async function watch() {
+  for (const line = hear("work"); ; ) {
+    await look();
+    await line.next(running.size ? 800 : 300, running.size ? 5000 : 60_000);
+  }
 }
 
 opens(byId("work-button"), byId("work-choices"));
@@ -64,5 +64,5 @@ wish.addEventListener("change", async () => {
   localStorage.setItem(NOTICE, wish.checked ? "yes" : "no");
 });
 // Every change that a page asks for may have begun something.
-document.addEventListener("tanner:posted", begun);
-look();
+document.addEventListener("tanner:posted", () => setTimeout(look, 300));
+watch();

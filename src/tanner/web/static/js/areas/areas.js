@@ -4,6 +4,7 @@ import { get, post } from "../api.js";
 import { Curve } from "../curve.js";
 import { byId, el } from "../dom.js";
 import { listed } from "../listed.js";
+import { hear } from "../news.js";
 import { Places } from "../places.js";
 import { Rule } from "../rule.js";
 import { tell, trying } from "../shell.js";
@@ -246,10 +247,11 @@ export class Areas {
   }
 
   async lookAgain() {
+    const line = hear("work", "frames");
     const done = await trying(() => post("/api/areas/find", { frames: this.bench.targets(), areas: [this.chosen] }));
     if (done) tell("Looking for it again.");
     for (let n = 0; n < 40; n += 1) {
-      await new Promise((next) => setTimeout(next, 500));
+      await line.next(300);
       const { work } = await get("/api/work");
       if (!work.some((w) => w.kind === "areas" && !w.over)) break;
     }

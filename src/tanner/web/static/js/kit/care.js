@@ -20,7 +20,7 @@ function show(now) {
   byId("care-room-rows").replaceChildren(
     ...now.rooms.map((r) => {
       const [title, name] = NAMES[r.name];
-      return el("tr", {}, el("td", { text: title }), el("td", { class: "num", text: large(r.bytes) }), el("td", {}, el("input", { type: "number", min: "0.05", max: "100000", step: "any", class: "w-20", name, value: String(r.gigabytes), "aria-label": `${title}: at most, in GB` }), " GB"));
+      return el("tr", {}, el("td", { text: title }), el("td", { class: "num", text: large(r.bytes) }), el("td", { class: "whitespace-nowrap" }, el("input", { type: "number", min: "0.05", max: "100000", step: "any", class: "w-20", name, value: String(r.gigabytes), "aria-label": `${title}: at most, in GB` }), " GB"));
     }),
   );
 }

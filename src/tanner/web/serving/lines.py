@@ -1,0 +1,21 @@
+"""What lines that stay open share: work at both of their ends, until one of it ends."""
+
+import asyncio
+from collections.abc import Coroutine
+from typing import Any
+
+from fastapi import WebSocketDisconnect
+
+
+async def until_one_ends(*work: Coroutine[Any, Any, None]) -> None:
+    """Do all of it at once; when one ends, or the other side went, the rest is given up. What else went wrong is raised."""
+    tasks = [asyncio.create_task(each) for each in work]
+    try:
+        finished, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        for task in finished:
+            task.result()
+    except (WebSocketDisconnect, RuntimeError):
+        pass
+    finally:
+        for task in tasks:
+            task.cancel()
