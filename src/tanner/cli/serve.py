@@ -1,11 +1,14 @@
 """`tanner serve`: Tanner in the browser."""
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tanner.cli.common import DATA, DataFolder
+from tanner.cli.common import DATA, DataFolder, fail
+
+if TYPE_CHECKING:
+    from tanner.jobs.making import Plan
 
 
 def serve(
@@ -17,6 +20,9 @@ def serve(
     ] = "",
     map_: Annotated[
         list[str] | None, typer.Option("--map", metavar="HERE=THERE", help="A folder as its workers call it.")
+    ] = None,
+    studio: Annotated[
+        Path | None, typer.Option(help="Folder of the demo, whose second shoot is made while Tanner runs.")
     ] = None,
     restore: Annotated[
         bool, typer.Option("--restore", help="Set a damaged catalogue aside and start from its newest good backup.")
@@ -34,4 +40,20 @@ def serve(
     from tanner.jobs.cluster import parse_mapping
     from tanner.web.serving.serve import run
 
-    run(data.expanduser(), folder or [Path.home()], port, dask=dask, mapping=parse_mapping(map_ or []))
+    if studio is not None and not studio.expanduser().is_dir():
+        raise fail(f"there is no demo in {studio}; make it with: tanner studio demo --into {studio}")
+
+    def planned() -> "Plan":
+        from tanner.studio.series import plan_of
+
+        assert studio is not None
+        return plan_of(studio.expanduser())
+
+    run(
+        data.expanduser(),
+        folder or [Path.home()],
+        port,
+        dask=dask,
+        mapping=parse_mapping(map_ or []),
+        planned=planned if studio is not None else None,
+    )

@@ -11,9 +11,11 @@ from tanner.cli.common import fail
 def demo(into: Annotated[Path, typer.Option(help="Folder for the demo.")] = Path("build/demo")) -> None:
     """Make the demo shoot, the simulated card and a catalogue that is half worked on."""
     from tanner.studio.demo import make_shoot
+    from tanner.studio.series import say_what_is_known
     from tanner.studio.worked import work_on
 
     make_shoot(into)
+    say_what_is_known(into)
     work_on(into)
 
 

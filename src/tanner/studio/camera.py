@@ -15,7 +15,10 @@ from tanner.studio import bands, light, pictures
 from tanner.studio.bands import PICTURES
 from tanner.studio.drawn import SCENES, Canvas
 from tanner.studio.exposure import LENSES, Exposure
+from tanner.studio.faults import dust_shade, out_of_focus, pane, shaken
+from tanner.studio.flat import FLAT, look_of
 
+DRAWN = SCENES | FLAT
 BLACK, WHITE = 512, 16383
 FULL_WELL = 52_000.0
 READ_NOISE = 3.0
@@ -33,17 +36,23 @@ def radiance(shot: Exposure, width: int, height: int) -> NDArray[np.float32]:
     A drawn scene has the size that is asked for; a rendered one its own.
     """
     lit = shot.spectrum()
-    if shot.scene in SCENES:
-
-        def look(material: str) -> NDArray[np.float64]:
-            return light.camera_response(light.material(material), lit, shot.camera)
-
-        canvas = Canvas(width, height, look, shot.seed)
-        SCENES[shot.scene](canvas, shot.turn)
+    if shot.scene in DRAWN:
+        canvas = Canvas(width, height, look_of(lit, shot.camera), shot.seed)
+        DRAWN[shot.scene](canvas, shot.turn)
         return np.ascontiguousarray(np.moveaxis(canvas.pixels, -1, 0))
     weights = bands.weights(light.sensitivities(shot.camera), lit).astype(np.float32)
-    planes = pictures.planes(shot.scene)
-    return (weights @ planes.reshape(len(planes), -1)).reshape(3, *planes.shape[1:])
+    # Light adds up: each lamp's own picture, as strong as it burns.
+    parts = [(f"{shot.scene}-{name}", strength) for name, strength in shot.lights] or [(shot.scene, 1.0)]
+    seen: NDArray[np.float32] | None = None
+    for name, strength in parts:
+        planes = pictures.planes(name)
+        weighed = (weights * np.float32(strength)) @ planes.reshape(len(planes), -1)
+        part = np.asarray(weighed, dtype=np.float32).reshape(3, *planes.shape[1:])
+        seen = part if seen is None else seen + part
+    assert seen is not None
+    if shot.focus or shot.opening:
+        seen = out_of_focus(seen, shot)
+    return shaken(seen, shot) if any(shot.moved) else seen
 
 
 def noise_profile(iso: int) -> tuple[float, float]:
@@ -56,17 +65,27 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
     """The sensor's numbers, and the noise-free values (H, W) from 0 to 1 that they came from."""
     w, h = (shot.height, shot.width) if shot.upright else (shot.width, shot.height)
     scene = radiance(shot, w, h)
-    rendered = shot.scene not in SCENES
+    rendered = shot.scene not in DRAWN
     values = np.empty((shot.height, shot.width), dtype=np.float32)
     if shot.upright:
         scene = np.ascontiguousarray(np.rot90(scene, axes=(1, 2)))  # the camera lay on its side: EXIF orientation 6
     taps = cv2.INTER_CUBIC if rendered else cv2.INTER_LINEAR
+    glass = pane(shot.width, shot.height) if shot.behind_glass else None
+    ground = np.float32(0.5) * scene.mean(axis=(1, 2))
     # The lens moves each colour in its own way.
     for plane, places in ((0, [(0, 0)]), (1, [(0, 1), (1, 0)]), (2, [(1, 1)])):
         for y0, x0 in places:
             mx, my, shade = _places(shot, scene.shape[1:], rendered, plane, (y0, x0), 2)
+            if glass is not None:
+                dx, dy, through, added = (part[y0::2, x0::2] for part in glass)
+                size = np.float32(shot.span * max(scene.shape[1:]) / max(shot.width, shot.height))
+                mx, my = mx + dx * size, my + dy * size
             sampled = cv2.remap(scene[plane], mx, my, taps, borderMode=cv2.BORDER_REPLICATE)
+            if glass is not None:
+                sampled = sampled * through + added * ground[plane]
             values[y0::2, x0::2] = sampled * shade
+    if shot.dusty:
+        values *= dust_shade(shot)
     np.maximum(values, 0, out=values)
     values *= np.float32(0.62 * 2**shot.ev)
     rng = np.random.default_rng(shot.seed * 7919 + 17)
@@ -100,7 +119,19 @@ def _places(
     cols = (np.arange(first[1], shot.width, step) + 0.5) / shot.width * 188
     mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
     fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
+    if rendered and any(shot.turned):
+        x, y = _turned(shot, fx / np.float32(shot.width), fy / np.float32(shot.height))
+        return x * np.float32(scene[1]) - np.float32(0.5), y * np.float32(scene[0]) - np.float32(0.5), fs
     return fx * np.float32(sx) + np.float32(ox - 0.5), fy * np.float32(sy) + np.float32(oy - 0.5), fs
+
+
+def _turned(shot: Exposure, across: NDArray[np.float32], below: NDArray[np.float32]) -> tuple[NDArray[np.float32], ...]:
+    """Places of the sensor to places of the scene's picture as it lies on the sensor, both from 0 to 1."""
+    u, v = (1 - below, across) if shot.upright else (across, below)
+    rows = shot.to_scene().astype(np.float32)
+    a, b, c = (row[0] * u + row[1] * v + row[2] for row in rows)
+    u, v = a / c, b / c
+    return (v, 1 - u) if shot.upright else (u, v)
 
 
 def true_mask(shot: Exposure) -> NDArray[np.float32]:

@@ -12,7 +12,7 @@ from tanner.core.output.files import write_whole
 from tanner.studio.camera import take
 from tanner.studio.exposure import Exposure
 
-VERSION = 10
+VERSION = 12
 """Raised when the frames change, so that an older demo is made anew."""
 ON_CARD = 4
 
@@ -53,12 +53,12 @@ def frames() -> list[Exposure]:
     for n, drift in enumerate((0.0, -0.1, 0.15, 0.35, -0.05), 1):
         add(f"instrument-{n}", 54 + 0.7 * n, believed=2950.0, ev=drift, upright=True, **tungsten)
     window = (
-        ("wren-1", 5000, 0.0, 0.0), ("wren-2", 5250, 0.1, 0.4), ("wren-1", 5600, -0.1, 0.8), ("wren-3", 6000, -0.2, 0.0),
-        ("rowan-1", 6300, -0.25, -0.3), ("rowan-2", 6700, -0.35, 0.2), ("rowan-1", 7100, -0.5, 0.5), ("rowan-3", 7500, -0.6, 0.0),
+        ("wren-1", 5000, 0.0, 0.0), ("wren-2", 5250, 0.1, 0.4), ("wren-1", 5600, -0.1, 0.8), ("wren-2", 6000, -0.2, 0.0),
+        ("rowan-1", 6300, -0.25, -0.3), ("rowan-1", 6700, -0.35, 0.2), ("rowan-1", 7100, -0.5, 0.5), ("rowan-1", 7500, -0.6, 0.0),
     )  # fmt: skip
     for n, (scene, kelvin, drift, aside) in enumerate(window):
         add(
-            scene, 130 + 5 * n, kelvin=float(kelvin), believed=5600.0, ev=drift, lens="portrait", shutter=1 / 60, iso=200,
+            scene, 130 + 5 * n, kelvin=float(kelvin), believed=5600.0, ev=0.5 + drift, lens="portrait", shutter=1 / 60, iso=200,
             upright=True, span=0.96 - 0.02 * (n % 3), shift=(aside, -0.3 * aside),
         )  # fmt: skip
     add("colour-chart", 175, kelvin=7500.0, believed=6500.0, shutter=1 / 15, iso=200, ev=-0.2)
@@ -71,10 +71,10 @@ def frames() -> list[Exposure]:
     add("colour-chart", 236, **led)
     for n, drift in enumerate((0.0, -0.12, 0.1, -0.3)):
         add("table-top", 240 + 2 * n, ev=drift, lens="close", span=0.95, shift=(0.3 * n - 0.4, 0.2), **led)
-    evening = (("wren-2", 3200, -0.5), ("wren-1", 6400, -0.6), ("rowan-2", 6400, -0.75), ("rowan-1", 12800, -0.9))
+    evening = (("wren-2", 3200, -0.5), ("wren-1", 6400, -0.6), ("rowan-1", 6400, -0.75), ("rowan-1", 12800, -0.9))
     for n, (scene, iso, drift) in enumerate(evening):
         add(
-            scene, 520 + 1.2 * n, kelvin=2856.0, believed=3000.0, ev=drift, iso=iso, shutter=1 / 60, lens="portrait",
+            scene, 520 + 1.2 * n, kelvin=2856.0, believed=3000.0, ev=0.5 + drift, iso=iso, shutter=1 / 60, lens="portrait",
             upright=True, span=0.93, shift=(-0.2 * n, 0.1),
         )  # fmt: skip
     return shots

@@ -67,7 +67,7 @@ class Canvas:
         return np.asarray(cv2.resize(small, (self.width, self.height), interpolation=cv2.INTER_CUBIC))
 
 
-def _box(x: F32, y: F32, cx: float, cy: float, w: float, h: float, r: float = 0.0) -> F32:
+def box(x: F32, y: F32, cx: float, cy: float, w: float, h: float, r: float = 0.0) -> F32:
     dx, dy = np.abs(x - cx) - (w - r), np.abs(y - cy) - (h - r)
     outside = np.hypot(np.maximum(dx, 0), np.maximum(dy, 0))
     return (outside + np.minimum(np.maximum(dx, dy), 0) - r).astype(np.float32)
@@ -97,7 +97,7 @@ def lamp(c: Canvas, turn: float) -> None:
     whole, c = c, c.near(0, 0.45, 0.45, 0.5)
     x, y = c.x, c.y
     round_ = np.clip((x - lean * 0.5) / 0.035, -1, 1)
-    stem = _box(x, y, lean * 0.5, 0.2, 0.032, 0.46)
+    stem = box(x, y, lean * 0.5, 0.2, 0.032, 0.46)
     rings = 0.12 * np.sin(y * 160) * (np.abs(y - 0.2) < 0.08)
     c.layer(stem, "brass", (0.35 + 0.65 * np.sqrt(np.maximum(1 - round_**2, 0)) + rings).astype(np.float32))
     foot = np.maximum(_ellipse(x, y, 0, 0.66, 0.36, 0.2), -(y - 0.5) + 0 * x)
@@ -148,18 +148,18 @@ def instrument(c: Canvas, turn: float) -> None:
     for radius, name in ((0.125, "walnut"), (0.112, "maple"), (0.1, "walnut"), (0.09, "black")):
         k.layer(hole - np.float32(radius), name, 0.9)
     k, x, y = _turned(c, 0, -0.45, 0.58, ca, sa)
-    k.layer(_box(x, y, 0, -0.42, 0.052, 0.48), "maple", (0.9 + 0.06 * k.grain(2, 90, 4)).astype(np.float32))
+    k.layer(box(x, y, 0, -0.42, 0.052, 0.48), "maple", (0.9 + 0.06 * k.grain(2, 90, 4)).astype(np.float32))
     for n in range(12):
         at = -0.86 + 0.7 * (1 - 2 ** (-n / 12)) * 1.6
         f, fx, fy = _turned(c, 0, at, 0.07, ca, sa)
-        f.layer(_box(fx, fy, 0, at, 0.052, 0.0035), "brass", 1.0)
+        f.layer(box(fx, fy, 0, at, 0.052, 0.0035), "brass", 1.0)
     k, x, y = _turned(c, 0, -0.88, 0.2, ca, sa)
-    k.layer(_box(x, y, 0, -0.9, 0.075, 0.085, 0.03), "walnut", (1 + 0.1 * k.grain(2, 60, 8)).astype(np.float32))
+    k.layer(box(x, y, 0, -0.9, 0.075, 0.085, 0.03), "walnut", (1 + 0.1 * k.grain(2, 60, 8)).astype(np.float32))
     for side in (-1, 1):
         for peg in (0, 1):
             k.layer(_ellipse(x, y, side * 0.1, -0.93 + 0.075 * peg, 0.024, 0.018), "steel", 0.95)
     k, x, y = _turned(c, 0, 0.6, 0.16, ca, sa)
-    k.layer(_box(x, y, 0, 0.6, 0.13, 0.018, 0.01), "walnut", 0.9)
+    k.layer(box(x, y, 0, 0.6, 0.13, 0.018, 0.01), "walnut", 0.9)
     k, x, y = _turned(c, 0, -0.14, 0.78, ca, sa)
     for number in range(4):
         at = (number - 1.5) * 0.024
@@ -182,7 +182,7 @@ def bench(c: Canvas, turn: float) -> None:
         side = np.clip((k.x - cx) / 0.2, -1, 1)
         turned = 0.3 + 0.7 * np.sqrt(np.maximum(1 - side**2, 0))
         wind = 1 + 0.28 * np.sin((k.y - 0.05 * (k.x - cx)) * k.unit * 0.55)
-        k.layer(_box(k.x, k.y, cx, cy, 0.2, 0.28, 0.02), name, (turned * wind).astype(np.float32), 1.5)
+        k.layer(box(k.x, k.y, cx, cy, 0.2, 0.28, 0.02), name, (turned * wind).astype(np.float32), 1.5)
         for end in (-0.3, 0.3):
             rim = _ellipse(k.x, k.y, cx, cy + end, 0.225, 0.045)
             k.layer(rim, "maple", (0.55 + 0.5 * turned).astype(np.float32))
@@ -192,15 +192,15 @@ def bench(c: Canvas, turn: float) -> None:
         _shadow(k, 0.1, cy + 0.05, 0.9, 0.04, 0.4)
         across = np.clip((k.y - cy) / 0.04, -1, 1)
         shine = (0.35 + 0.75 * np.exp(-((across + 0.35) ** 2) * 5)).astype(np.float32)
-        k.layer(_box(k.x, k.y, -0.35, cy, 0.5, 0.024), "steel", shine + 0.03 * k.grain(90, 1.5, 11))
+        k.layer(box(k.x, k.y, -0.35, cy, 0.5, 0.024), "steel", shine + 0.03 * k.grain(90, 1.5, 11))
         wood = 0.5 + 0.6 * np.sqrt(1 - 0.9 * across**2) + 0.03 * k.grain(80, 2, 12)
-        k.layer(_box(k.x, k.y, 0.48, cy, 0.36, 0.045, 0.03), "maple", wood.astype(np.float32))
+        k.layer(box(k.x, k.y, 0.48, cy, 0.36, 0.045, 0.03), "maple", wood.astype(np.float32))
         ferrule = (0.4 + 0.7 * (1 - across**2)).astype(np.float32)
-        k.layer(_box(k.x, k.y, 0.13, cy, 0.03, 0.04, 0.01), "brass", ferrule)
+        k.layer(box(k.x, k.y, 0.13, cy, 0.03, 0.04, 0.01), "brass", ferrule)
     k = c.near(1.12, 0.6, 0.26, 0.32)
-    k.layer(_box(k.x, k.y, 1.12, 0.6, 0.24, 0.3), "paper", 0.95)
+    k.layer(box(k.x, k.y, 1.12, 0.6, 0.24, 0.3), "paper", 0.95)
     for n in range(9):
-        k.layer(_box(k.x, k.y, 1.12, 0.40 + 0.05 * n, 0.17 - 0.05 * (n % 3), 0.004), "black", 1.0)
+        k.layer(box(k.x, k.y, 1.12, 0.40 + 0.05 * n, 0.17 - 0.05 * (n % 3), 0.004), "black", 1.0)
 
 
 CHART_BOX = (-0.93, -0.62, 0.93, 0.62)
@@ -219,11 +219,11 @@ def chart(c: Canvas, turn: float) -> None:
 
     c.fill("sweep", 0.9)
     x0, _, x1, y1 = CHART_BOX
-    c.layer(_box(c.x, c.y, 0, 0, x1 + 0.06, y1 + 0.06, 0.02), "black", 1.0)
+    c.layer(box(c.x, c.y, 0, 0, x1 + 0.06, y1 + 0.06, 0.02), "black", 1.0)
     size = (x1 - x0) / 6 * 0.43
     for (cx, cy), name in zip(patch_centres(), patches(), strict=True):
         k = c.near(cx, cy, size + 0.02, size + 0.02)
-        k.layer(_box(k.x, k.y, cx, cy, size, size), f"patch:{name}", 1.0)
+        k.layer(box(k.x, k.y, cx, cy, size, size), f"patch:{name}", 1.0)
 
 
 SCENES: dict[str, Callable[[Canvas, float], None]] = {

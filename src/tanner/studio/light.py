@@ -13,11 +13,13 @@ from tanner.core.colour.spaces import D50_XYZ, adaptation
 from tanner.core.colour.spectra import WAVELENGTHS, Spectrum, aligned, black_body, daylight, library, observer, xyz_of
 
 
-def _bell(centre: float, width: float) -> Spectrum:
+def bell(centre: float, width: float) -> Spectrum:
+    """A smooth band, 1 at its centre; nm."""
     return np.exp(-0.5 * ((WAVELENGTHS - centre) / width) ** 2)
 
 
-def _step(centre: float, width: float) -> Spectrum:
+def step(centre: float, width: float) -> Spectrum:
+    """From 0 to 1 with rising wavelength; nm."""
     return 1 / (1 + np.exp(-(WAVELENGTHS - centre) / width))
 
 
@@ -27,14 +29,14 @@ CAMERAS = ("Alder One", "Alder Two")
 def sensitivities(camera: str = "Alder One") -> NDArray[np.float64]:
     """Red, green and blue sensitivity of a simulated camera, (3, wavelengths). Made up, both of them."""
     if camera == "Alder Two":  # a redder red, a narrower green, a bluer blue: another maker's filters
-        red = _bell(617, 30) + 0.16 * _bell(560, 26)
-        green = 1.1 * (_bell(524, 36) + 0.10 * _bell(600, 22) + 0.09 * _bell(470, 22))
-        blue = 1.25 * (_bell(449, 24) + 0.12 * _bell(505, 24))
-        return np.stack([red, green, blue]) * (1 - _step(680, 7)) * _step(412, 5)
-    red = _bell(603, 34) + 0.10 * _bell(540, 30) + 0.03 * _bell(440, 20)
-    green = 1.25 * (_bell(533, 40) + 0.06 * _bell(610, 30) + 0.05 * _bell(460, 25))
-    blue = 0.95 * (_bell(458, 28) + 0.05 * _bell(530, 30))
-    return np.stack([red, green, blue]) * (1 - _step(672, 8)) * _step(405, 6)
+        red = bell(617, 30) + 0.16 * bell(560, 26)
+        green = 1.1 * (bell(524, 36) + 0.10 * bell(600, 22) + 0.09 * bell(470, 22))
+        blue = 1.25 * (bell(449, 24) + 0.12 * bell(505, 24))
+        return np.stack([red, green, blue]) * (1 - step(680, 7)) * step(412, 5)
+    red = bell(603, 34) + 0.10 * bell(540, 30) + 0.03 * bell(440, 20)
+    green = 1.25 * (bell(533, 40) + 0.06 * bell(610, 30) + 0.05 * bell(460, 25))
+    blue = 0.95 * (bell(458, 28) + 0.05 * bell(530, 30))
+    return np.stack([red, green, blue]) * (1 - step(672, 8)) * step(405, 6)
 
 
 def light(kelvin: float) -> Spectrum:
@@ -58,30 +60,30 @@ def chart() -> dict[str, Spectrum]:
 
 MATERIALS: dict[str, Spectrum] = {
     "white": 0.90 * np.ones_like(WAVELENGTHS),
-    "sweep": 0.42 * np.ones_like(WAVELENGTHS) + 0.01 * _step(560, 40),
+    "sweep": 0.42 * np.ones_like(WAVELENGTHS) + 0.01 * step(560, 40),
     "black": 0.035 * np.ones_like(WAVELENGTHS),
-    "brass": 0.16 + 0.52 * _step(530, 22) + 0.08 * _step(620, 30),
-    "steel": 0.36 + 0.04 * _bell(470, 60),
-    "spruce": 0.16 + 0.48 * _step(545, 42),
-    "maple": 0.10 + 0.36 * _step(575, 34),
-    "walnut": 0.05 + 0.17 * _step(590, 38),
-    "glaze": 0.06 + 0.38 * _bell(462, 34) + 0.05 * _step(660, 20),
-    "linen": 0.48 + 0.20 * _step(520, 45),
-    "red thread": 0.04 + 0.55 * _step(600, 10),
-    "green thread": 0.05 + 0.34 * _bell(535, 26) + 0.10 * _step(680, 12),
-    "ochre thread": 0.06 + 0.52 * _step(545, 16),
-    "blue thread": 0.05 + 0.42 * _bell(450, 26),
-    "slate": 0.085 + 0.02 * _bell(470, 60),
-    "oak": 0.13 + 0.34 * _step(565, 46),
-    "cherry": 0.07 + 0.34 * _step(588, 26),
-    "clay": 0.09 + 0.36 * _step(590, 22),
-    "moss wool": 0.035 + 0.045 * _bell(548, 48) + 0.03 * _step(690, 14),
-    "indigo cloth": 0.026 + 0.035 * _bell(455, 46) + 0.03 * _step(690, 14),
-    "plaster": 0.66 + 0.10 * _step(500, 60),
-    "grey wall": 0.20 + 0.02 * _step(540, 50),
-    "leather": 0.045 + 0.20 * _step(600, 26),
-    "cream": 0.55 + 0.26 * _step(505, 30),
-    "paper": 0.74 + 0.06 * _step(480, 30),
+    "brass": 0.16 + 0.52 * step(530, 22) + 0.08 * step(620, 30),
+    "steel": 0.36 + 0.04 * bell(470, 60),
+    "spruce": 0.16 + 0.48 * step(545, 42),
+    "maple": 0.10 + 0.36 * step(575, 34),
+    "walnut": 0.05 + 0.17 * step(590, 38),
+    "glaze": 0.06 + 0.38 * bell(462, 34) + 0.05 * step(660, 20),
+    "linen": 0.48 + 0.20 * step(520, 45),
+    "red thread": 0.04 + 0.55 * step(600, 10),
+    "green thread": 0.05 + 0.34 * bell(535, 26) + 0.10 * step(680, 12),
+    "ochre thread": 0.06 + 0.52 * step(545, 16),
+    "blue thread": 0.05 + 0.42 * bell(450, 26),
+    "slate": 0.085 + 0.02 * bell(470, 60),
+    "oak": 0.13 + 0.34 * step(565, 46),
+    "cherry": 0.07 + 0.34 * step(588, 26),
+    "clay": 0.09 + 0.36 * step(590, 22),
+    "moss wool": 0.035 + 0.045 * bell(548, 48) + 0.03 * step(690, 14),
+    "indigo cloth": 0.026 + 0.035 * bell(455, 46) + 0.03 * step(690, 14),
+    "plaster": 0.66 + 0.10 * step(500, 60),
+    "grey wall": 0.20 + 0.02 * step(540, 50),
+    "leather": 0.045 + 0.20 * step(600, 26),
+    "cream": 0.55 + 0.26 * step(505, 30),
+    "paper": 0.74 + 0.06 * step(480, 30),
 }
 
 

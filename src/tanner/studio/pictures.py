@@ -1,16 +1,20 @@
 """The rendered scenes as they ship: six bands in two JPEG XL files each, square-root coded."""
 
 from functools import lru_cache
+from pathlib import Path
 
 import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.output.files import write_whole
 from tanner.studio.bands import COUNT, PICTURES
 
 F32 = NDArray[np.float32]
 _TRIPLES = ((4, 2, 0), (5, 3, 1))
 """Bands in the order red, green, blue of a JPEG XL file: so its own colour transform fits them."""
+LIGHTS = ("left", "right", "above", "room")
+"""The lamp's four lights, each rendered alone (see scenes/apart.py)."""
 HEADROOM = 4.0
 """The brightest value that is kept; 1 is about white paper."""
 DISTANCE = 0.07
@@ -25,6 +29,12 @@ def encode(planes: F32) -> dict[str, bytes]:
         )
         for part, triple in zip("ab", _TRIPLES, strict=True)
     }
+
+
+def write(into: Path, name: str, planes: F32) -> None:
+    """A scene's picture of bands (H, W, 6) into its two files."""
+    for suffix, data in encode(planes).items():
+        write_whole(into / f"{name}{suffix}", data, replace=True)
 
 
 def names() -> list[str]:

@@ -32,8 +32,8 @@ _NAMES = {
     "lamp": "Blue lamp, flash",
     "detail": "Threads and plate, close",
     "instrument": "Four-string, work light",
-    "portraits": "Wren and Rowan, by the window",
-    "evening": "Wren and Rowan, evening",
+    "portraits": "{who}, by the window",
+    "evening": "{who}, evening",
     "workshop": "The workshop",
     "table-top": "Lacquered case",
 }
@@ -89,7 +89,7 @@ def work_on(into: Path) -> None:
                 members = list(session.scalars(select(Frame).where(Frame.set_id == group.id).order_by(Frame.taken)))
                 if members:
                     first = scenes[members[0].name]
-                    _develop(session, resolver, group, members, _kind(first.scene, first.taken.hour > 15))
+                    _develop(session, resolver, group, members, first.scene, _kind(first.scene, first.taken.hour > 15))
             # The same lamp in the same light by the other camera: its set follows.
             named = {g.name: g for g in resolver.sets.values()}
             lamp = _NAMES["lamp"]
@@ -119,11 +119,12 @@ def _profiles(catalogue: Catalogue, photos: Path, workers: Workers) -> None:
     catalogue.touch()
 
 
-def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list[Frame], kind: str) -> None:
+def _develop(session: Session, resolver: Resolver, group: FrameSet, frames: list[Frame], scene: str, kind: str) -> None:
     """A lead developed, a few departures, some frames decided, some sets not looked at yet."""
     shoot = resolver.shoot.id
     lead = frames[0]
-    name = _NAMES.get(kind) or f"Chart, {round(lead.as_shot[0], -2):.0f} K"
+    named = _NAMES.get(kind) or f"Chart, {round(lead.as_shot[0], -2):.0f} K"
+    name = named.format(who=scene.split("-")[0].capitalize())
     if lead.camera.endswith("Two"):
         name += ", second camera"
     record(session, shoot, "Set called by its subject", [(group, {"name": name})])

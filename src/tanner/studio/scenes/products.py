@@ -52,8 +52,10 @@ def lamp(stage: Stage, turn: float) -> None:
     blue = mix(texture(speckle), gloss(MATERIALS["glaze"], 0.05), gloss(MATERIALS["slate"], 0.05))
     glaze = mix(texture(np.maximum(painted, lines)), blue, gloss(MATERIALS["cream"], 0.06))
     wavy = textures.cloud(512, 1024, 9, 1.8) * 0.1 + 0.5
+    stage.thing = "foot"
     body = lathe(foot, 720, flutes)
     stage.put(body.moved(turn=turn), relief(texture(wavy.astype(np.float32)), 0.10, glaze))
+    stage.thing = "stem"
     brass, dull = metal(MATERIALS["brass"], 0.09), metal(MATERIALS["brass"], 0.22)
     collar = [(0.1, 18.6), (2.7, 18.6), (2.8, 18.9), (2.5, 19.3), (1.4, 19.6), (1.1, 20.2), (0.75, 21.0), (0.7, 27.0),
               (0.7, 29.0), (1.2, 29.4), (1.2, 30.2), (1.6, 30.5), (1.6, 33.5), (1.0, 34), (0.1, 34)]  # fmt: skip
@@ -67,6 +69,7 @@ def lamp(stage: Stage, turn: float) -> None:
         tip = np.array([11.2 * np.cos(angle), 11.2 * np.sin(angle), 43.3])
         stage.put(tube(np.linspace([0, 0, 33.6], tip, 20), 0.12), dull)
     stage.ball((0, 0, 37), 2.6, gloss(MATERIALS["white"], 0.02))
+    stage.thing = "shade"
     weave, shade = textures.weave(1024, 64, 4)
     linen = mix(texture(shade, (14, 5)), matte(MATERIALS["cream"]), matte(MATERIALS["linen"]))
     outside = lathe([(15.5, 24.0), (15.4, 24.3), (11.4, 43.4), (11.35, 43.6)], 360)
@@ -77,6 +80,7 @@ def lamp(stage: Stage, turn: float) -> None:
         stage.put(tube(ring, 0.28), relief(texture(weave, (40, 1)), 0.03, matte(MATERIALS["ochre thread"])))
     seam = np.linspace([15.6, 0, 24.2], [11.5, 0, 43.4], 40) @ spin.T
     stage.put(tube(seam, 0.10), matte(MATERIALS["linen"]))
+    stage.thing = "cord"
     bend = smooth(
         np.array([[7.2, 0, 1.0], [10, 1.5, 0.45], [15, 6, 0.35], [22, 6, 0.35], [30, -2, 0.35], [46, -4, 0.35]]), 40
     )
@@ -112,6 +116,7 @@ def instrument(stage: Stage, turn: float) -> None:
         # Built lying with its face up (+z) and the neck along +y; stood up, leaning back, turned.
         return mesh.moved(lean=90).moved(lean=-14).moved(up, turn)
 
+    stage.thing = "body"
     outline = body_outline()
     depth = 4.6
     closed = np.concatenate([outline, outline[:1]])
@@ -149,6 +154,7 @@ def instrument(stage: Stage, turn: float) -> None:
         angle = 2 * np.pi * k / 36
         leaf = block((0.10, 0.17, 0.06), 0.02).moved((0, 2.60, 0.89)).moved(turn=np.degrees(angle)).moved(middle)
         stage.put(stand(leaf), gloss(MATERIALS["cream"], 0.1))
+    stage.thing = "neck"
     ebony = mix(
         texture(textures.grain(512, 1024, 8, 40)), gloss(MATERIALS["black"], 0.2), gloss(MATERIALS["leather"], 0.25)
     )
@@ -173,6 +179,7 @@ def instrument(stage: Stage, turn: float) -> None:
                      [-2.7, 30], [-2.6, 25.5], [-1.6, 23.8]], float)  # fmt: skip
     stage.put(stand(plate(smooth(head, 8), 1.1).moved((0, 0, -0.2))), cherry)
     stage.put(stand(block((3.3, 0.45, 0.6), 0.1).moved((0, 23.75, 1.35))), gloss(MATERIALS["cream"], 0.1))
+    stage.thing = "strings and pegs"
     brass, steel = metal(MATERIALS["brass"], 0.12), metal(MATERIALS["steel"], 0.16)
     for k, (x, y) in enumerate(((-1.75, 26.6), (-1.75, 29.2), (1.75, 29.2), (1.75, 26.6))):
         post = lathe([(0.05, 0), (0.42, 0), (0.42, 0.2), (0.28, 0.3), (0.28, 1.1), (0.05, 1.1)], 40).moved((x, y, 0.9))
@@ -195,6 +202,7 @@ def instrument(stage: Stage, turn: float) -> None:
         stage.put(stand(tube(line, (0.065, 0.05, 0.038, 0.03)[k], 10)), wound if k < 2 else steel)
     stage.put(stand(block((6.4, 1.5, 0.8), 0.25).moved((0, -7.6, 1.05))), ebony)
     stage.put(stand(block((4.2, 0.28, 0.35), 0.08).moved((0, -7.4, 1.55))), gloss(MATERIALS["cream"], 0.1))
+    stage.thing = "rest"
     # The rest: two oak rails behind, a ledge before.
     oak = wood("walnut", "oak", 51, 0.3)
     behind = rotation(2, turn)

@@ -15,11 +15,13 @@ from numpy.typing import NDArray
 
 from tanner.core.output.files import write_whole
 from tanner.studio.bands import COUNT, PICTURES, bands
-from tanner.studio.pictures import encode
+from tanner.studio.pictures import write
 from tanner.studio.scenes.shots import SHOTS
 from tanner.studio.scenes.stage import Stage
 
 WIDTH, HEIGHT = 2880, 1920
+LOOKS = 12
+"""Samples of what the denoiser is told of the surfaces."""
 F32 = NDArray[np.float32]
 
 
@@ -39,7 +41,7 @@ def accumulate(stage: Stage, samples: int, note: str) -> tuple[F32, F32, F32, F3
     plain = stage.sensor(False)
     looks = mi.load_dict({"type": "aov", "aovs": "a:albedo,n:sh_normal,d:depth"})
     extra, count = np.zeros((h, w, 7), np.float32), 0
-    while count < 32:
+    while count < LOOKS:
         extra += np.array(mi.render(scene, sensor=plain, integrator=looks, spp=per_pass, seed=900 + count)) * per_pass
         count += per_pass
     extra /= count
@@ -59,11 +61,26 @@ def denoised(raw: F32, albedo: F32, normal: F32) -> F32:
     return np.maximum(result, 0)
 
 
-def shoot(name: str, samples: int, scale: float, into: Path) -> None:
+def begin(variant: str, into: Path) -> None:
+    """Ready the renderer and the folder for pictures."""
+    import mitsuba as mi
+
+    mi.set_variant(variant)
+    mi.set_log_level(mi.LogLevel.Error)
+    into.mkdir(parents=True, exist_ok=True)
+
+
+def staged(name: str, scale: float) -> Stage:
+    """A scene built for a share of its full size."""
     build, turn, upright = SHOTS[name]
     w, h = round(WIDTH * scale / 2) * 2, round(HEIGHT * scale / 2) * 2
     stage = Stage(h, w) if upright else Stage(w, h)
     build(stage, turn)
+    return stage
+
+
+def shoot(name: str, samples: int, scale: float, into: Path) -> None:
+    stage = staged(name, scale)
     raw, albedo, normal, depth = accumulate(stage, samples, name)
     raw /= bands().sum(axis=1).astype(np.float32)
     planes = denoised(raw, albedo, normal)
@@ -72,9 +89,15 @@ def shoot(name: str, samples: int, scale: float, into: Path) -> None:
     truth = {"scene": name, "size": list(stage.size), "samples": samples, **stage.truth}
     nearest = np.minimum(depth[::8, ::8], 6500)
     np.savez_compressed(into / f"{name}.depth.npz", centimetres=nearest.astype(np.float16))
-    for suffix, data in encode(planes).items():
-        write_whole(into / f"{name}{suffix}", data, replace=True)
+    write(into, name, planes)
     write_whole(into / f"{name}.json", json.dumps(truth, indent=1).encode() + b"\n", replace=True)
+
+
+def there(name: str, samples: int, longest: int, into: Path) -> bool:
+    """Whether a picture is there, as large and with as many samples: a run that was ended goes on."""
+    path = into / f"{name}.json"
+    known = json.loads(path.read_text()) if path.exists() else {}
+    return bool(known.get("samples", 0) >= samples and max(known.get("size", [0])) >= longest - 1)
 
 
 def main(
@@ -83,13 +106,11 @@ def main(
     scale: float = 1.0,
     into: Path = PICTURES,
 ) -> None:
-    """Render scenes by name, or all of them."""
-    import mitsuba as mi
-
-    mi.set_variant("llvm_ad_spectral")
-    mi.set_log_level(mi.LogLevel.Error)
-    into.mkdir(parents=True, exist_ok=True)
-    for name in names or list(SHOTS):
+    """Render scenes by name, or all of them that are not there yet; names of portraits are left to `figure.sitting`."""
+    begin("llvm_ad_spectral", into)
+    for name in names or [n for n in SHOTS if not there(n, samples, round(WIDTH * scale), into)]:
+        if name not in SHOTS:
+            continue
         start = time.time()
         shoot(name, samples, scale, into)
         print(f"{name}: {time.time() - start:.0f} s", flush=True)

@@ -12,7 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from tanner.core.colour.spectra import WAVELENGTHS, Spectrum
+from tanner.core.colour.spaces import D50_XYZ, SPACES, adaptation
+from tanner.core.colour.spectra import WAVELENGTHS, Spectrum, daylight, xyz_of
 from tanner.studio.bands import bands
 from tanner.studio.scenes.shapes import Mesh
 
@@ -20,9 +21,22 @@ Material = dict[str, Any]
 F32 = NDArray[np.float32]
 
 
+def srgb_of(reflectances: Spectrum) -> NDArray[np.float64]:
+    """Linear sRGB (N, 3) of reflectances (N, wavelengths) under daylight of 6,504 K, for renderings in three channels."""
+    lit = daylight(6504)
+    to = np.linalg.inv(SPACES["srgb"].to_pcs()) @ adaptation(xyz_of(np.ones_like(lit), lit), D50_XYZ)
+    xyz = np.array([xyz_of(row, lit) for row in np.atleast_2d(reflectances)])
+    return np.clip(xyz @ to.T, 0.002, 1)
+
+
 def spectrum(values: Spectrum | float) -> dict[str, Any]:
+    """A spectrum as the renderer's present variant takes it: all of it, or three channels."""
+    import mitsuba as mi
+
     if np.isscalar(values):
         return {"type": "uniform", "value": float(values)}  # type: ignore[arg-type]
+    if "rgb" in (mi.variant() or ""):
+        return {"type": "rgb", "value": srgb_of(np.asarray(values))[0].tolist()}
     return {
         "type": "irregular",
         "wavelengths": ", ".join(f"{w:g}" for w in WAVELENGTHS),
@@ -76,6 +90,7 @@ class Stage:
     Attributes:
         truth: what is known about the scene, written beside the picture.
         behind: names of parts that are the backdrop, or the room behind.
+        thing: what is being built: parts that are put are of it; things: of which thing each part is.
     """
 
     def __init__(self, width: int, height: int) -> None:
@@ -84,23 +99,18 @@ class Stage:
         self.parts: dict[str, Any] = {}
         self.truth: dict[str, Any] = {}
         self.behind: set[str] = set()
+        self.thing = ""
+        self.things: dict[str, str] = {}
         self.depth = 7
         self.view: dict[str, Any] = {}
         self.placing: Any = None
 
-    def put(self, mesh: Mesh, material: Material, marks: dict[str, NDArray[np.float64]] | None = None) -> None:
-        """marks: values at the mesh's points, by names that start with "vertex_", for materials to use."""
+    def put(self, mesh: Mesh, material: Material) -> None:
         number = len(self.parts)
+        self.things[f"part{number}"] = self.thing
         path = Path(self.folder.name) / f"{number}.ply"
         mesh.write(path)
         self.parts[f"part{number}"] = {"type": "ply", "filename": str(path), "bsdf": material}
-        if marks:
-            import mitsuba as mi
-
-            shape = mi.load_dict(self.parts[f"part{number}"])
-            for name, values in marks.items():
-                shape.add_attribute(name, 1, np.asarray(values, dtype=np.float32))
-            self.parts[f"part{number}"] = shape
 
     def ball(self, at: ArrayLike, radius: float, material: Material, to_world: Any = None) -> None:
         part: dict[str, Any] = {"type": "sphere", "bsdf": material}
@@ -108,19 +118,8 @@ class Stage:
             part |= {"center": [float(v) for v in np.asarray(at)], "radius": radius}
         else:
             part["to_world"] = to_world
+        self.things[f"part{len(self.parts)}"] = self.thing
         self.parts[f"part{len(self.parts)}"] = part
-
-    def strands(self, lines: list[NDArray[np.float64]], radius: ArrayLike, material: Material) -> None:
-        """Hairs and fibres: each line (N, 3), thinner towards its end."""
-        path = Path(self.folder.name) / f"{len(self.parts)}.txt"
-        wide = np.broadcast_to(np.asarray(radius, dtype=float), (len(lines),))
-        with path.open("w") as out:
-            for line, r in zip(lines, wide, strict=True):
-                taper = r * np.linspace(1, 0.35, len(line))
-                for p, t in zip(line, taper, strict=True):
-                    out.write(f"{p[0]:.5f} {p[1]:.5f} {p[2]:.5f} {t:.6f}\n")
-                out.write("\n")
-        self.parts[f"part{len(self.parts)}"] = {"type": "bsplinecurve", "filename": str(path), "bsdf": material}
 
     def panel(
         self, at: ArrayLike, to: ArrayLike, width: float, height: float, power: float, up: ArrayLike = (0, 0, 1)

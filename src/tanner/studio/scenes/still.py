@@ -28,6 +28,7 @@ def chart(stage: Stage, turn: float) -> None:
 
     step, size, x0, z0 = 4.15, 3.7, -5.0, 10.4
     width, height = 6 * step + 1.2, 4 * step + 1.2
+    stage.thing = "chart"
     board = block((width + 1.6, height + 1.6, 0.5), 0.12).moved((0, 0, -0.27))
     stage.put(stand(board, x0, z0), gloss(0.035, 0.35))
     corners = []
@@ -39,9 +40,11 @@ def chart(stage: Stage, turn: float) -> None:
         square = np.array([[-edge, edge, 0], [edge, edge, 0], [edge, -edge, 0], [-edge, -edge, 0]]) + [*middle, 0.02]
         placed = stand(Mesh(square, np.zeros((0, 3), int), np.zeros((4, 2))), x0, z0).points
         corners.append((name, placed))
+    stage.thing = "grey card"
     grey = block((11, 15, 0.4), 0.1)
     stage.put(stand(grey, 17.5, 9.2), matte(0.18))
     card = stand(Mesh(np.array([[-5, 7, 0.21], [5, 7, 0.21], [5, -7, 0.21], [-5, -7, 0.21]], float), np.zeros((0, 3), int), np.zeros((4, 2))), 17.5, 9.2)  # fmt: skip
+    stage.thing = "stands"
     oak = wood("walnut", "oak", 51, 0.3)
     stage.put(block((34, 5, 1.6), 0.3).moved((x0, 0, 0.8), turn), oak)
     stage.put(block((34, 1.0, 2.4), 0.3).moved((x0, -2.2, 1.2), turn), oak)
@@ -84,6 +87,8 @@ def detail(stage: Stage, turn: float) -> None:
     stage.put(
         block((40, 26, 2), 0.3).moved((0, 2, -1.0), 6), relief(texture((1 - board).astype(np.float32)), 0.04, look)
     )
+    stage.behind |= set(stage.parts)
+    stage.thing = "spools"
     for at, colour in (
         ((-5.6, 4.4), "red thread"),
         ((-0.9, 5.4), "ochre thread"),
@@ -91,6 +96,7 @@ def detail(stage: Stage, turn: float) -> None:
         ((-3.4, 8.8), "green thread"),
     ):
         _spool(stage, at, colour)
+    stage.thing = "plate"
     cut = textures.lettering(1200, 2000, [("ALDER & FINCH", 0.17), ("lamps and strings", 0.12), ("No. 47", 0.10)])
     brushed = textures.cloud(512, 2048, 3, 0.4, 40) * 0.06
     height = (1 - cut) * 0.8 + cv2.resize(brushed, (2000, 1200))
@@ -99,6 +105,7 @@ def detail(stage: Stage, turn: float) -> None:
     engraved = relief(texture(height.astype(np.float32)), 0.012, mix(texture(cut), plate, dark))
     stage.put(block((8.0, 4.8, 0.22), 0.08).moved((-4.6, -2.6, 0.11), 12), plate)
     stage.put(_card(7.7, 4.5, (0, 0), 0.225).moved((-4.6, -2.6, 0), 12), engraved)
+    stage.thing = "cloth"
     weave, shade = textures.weave(1024, 40, 6)
     x, y = np.meshgrid(np.linspace(-6, 6, 160), np.linspace(-5, 5, 140))
     fold = (
@@ -112,6 +119,12 @@ def detail(stage: Stage, turn: float) -> None:
     stage.camera((turn, -36, 24), (0.4, 1.2, 1.9), 35, 0.28, (-2.5, -1.0, 0.8))
 
 
+def detail_deep(stage: Stage, turn: float) -> None:
+    """The same, sharp from the front to the back: the simulated lens puts its own focus in."""
+    detail(stage, turn)
+    stage.camera((turn, -36, 24), (0.4, 1.2, 1.9), 35, 0.0, (-2.5, -1.0, 0.8))
+
+
 def table_top(stage: Stage, turn: float) -> None:
     """A lacquered case and a tuning fork on dark walnut, with dust, lint and scratches at fixed places."""
     sweep(stage, "slate", -3.0)
@@ -121,11 +134,14 @@ def table_top(stage: Stage, turn: float) -> None:
     stage.put(
         block((130, 80, 3), 0.4).moved((0, 10, -1.5)), mix(texture(worn, (0.8, 0.8)), dry, matte(MATERIALS["cherry"]))
     )
+    stage.behind |= set(stage.parts)
+    stage.thing = "case"
     case = gloss(0.018, 0.03)
     hairline, _ = textures.scratches(4096, 12, 33)
     lid = mix(texture(hairline, (4.0, 4.0)), case, matte(0.22))
     stage.put(block((23, 15, 7), 0.8).moved((-3, 4, 3.5), 18), lid)
     stage.put(block((3.2, 0.5, 1.8), 0.15).moved((0, -7.6, 4.2)).moved((-3, 4, 0), 18), metal(MATERIALS["brass"], 0.12))
+    stage.thing = "fork"
     steel = metal(MATERIALS["steel"], 0.07)
     half = np.linspace(np.pi, 2 * np.pi, 24)
     fork = np.concatenate([np.stack([np.linspace(11, 1.1, 20), np.full(20, 1.1)], 1)[:-1],
@@ -135,6 +151,7 @@ def table_top(stage: Stage, turn: float) -> None:
     stem = np.stack([np.linspace(-1.0, -6.0, 12), np.zeros(12), np.full(12, 0.36)], 1)
     for path in (line, stem):
         stage.put(tube(path, 0.36, 24).moved((14, -3, 0), -34), steel)
+    stage.thing = "specks"
     rng = np.random.default_rng(77)
     spots = []
     pale = matte(MATERIALS["plaster"])

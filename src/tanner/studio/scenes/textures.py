@@ -46,17 +46,6 @@ def weave(size: int, threads: int, seed: int) -> tuple[F32, F32]:
     return height.astype(np.float32), np.clip(shade, 0, 1).astype(np.float32)
 
 
-def knit(size: int, stitches: int, seed: int) -> F32:
-    """Stocking stitch: a height 0..1 of rows of Vs. Square, tiles."""
-    v, u = np.mgrid[0:size, 0:size].astype(np.float32) / size * stitches
-    u = u + 0.03 * cloud(size, size, seed)
-    side = u % 1 - 0.5
-    row = (v + 0.75 * np.abs(side) * 2) % 1
-    bulge = np.sin(np.pi * row) ** 0.8 * np.sqrt(np.clip(np.sin(np.pi * (np.abs(side) * 2)), 0, 1))
-    fibre = cloud(size, size, seed + 1, 0.4)
-    return np.clip(bulge * 0.9 + 0.05 * fibre, 0, 1).astype(np.float32)
-
-
 def scratches(size: int, count: int, seed: int) -> tuple[F32, NDArray[np.float64]]:
     """Fine straight and curved scratches: a mask, and their ends (count, 4) in texture places."""
     rng = np.random.default_rng(seed)

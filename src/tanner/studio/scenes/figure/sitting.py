@@ -1,0 +1,176 @@
+"""Who sits how: renders the portraits. `python -m tanner.studio.scenes.figure.sitting wren-1 --samples 8 --scale 0.3`.
+
+Needs what `make scenes` needs. One picture at full size takes half an hour on two cores; a picture that is there with
+as many samples is not made again, so a run that was ended goes on.
+"""
+
+import json
+import time
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Annotated, Any
+
+import imagecodecs
+import numpy as np
+import typer
+
+from tanner.core.output.files import write_whole
+from tanner.studio.bands import PICTURES
+from tanner.studio.pictures import write
+from tanner.studio.scenes import workshop
+from tanner.studio.scenes.figure import passes
+from tanner.studio.scenes.figure.base import PEOPLE, Person, Pose
+from tanner.studio.scenes.figure.noise import F32
+from tanner.studio.scenes.figure.person import Figure, Look, build
+from tanner.studio.scenes.render import begin, there
+from tanner.studio.scenes.stage import Stage
+from tanner.studio.truth import zipped
+
+WIDTH, HEIGHT = 1920, 2880
+CAMERA = np.array([0.0, -230.0, 3.0])
+FIELD = 12.6
+WHITE = 0.55
+"""What a perfect white in the window's light comes to before it is scaled to 1."""
+_LEFT, _RIGHT = "expression/units/{0}/eye-left-closure", "expression/units/{0}/eye-right-closure"
+
+
+def _wren() -> tuple[Person, Look]:
+    targets = {
+        "expression/units/caucasian/eye-left-closure": 0.06, "expression/units/caucasian/eye-right-closure": 0.08,
+        "expression/units/caucasian/mouth-corner-puller": 0.45, "expression/units/caucasian/mouth-elevation": 0.12,
+        "asym/asym-mouth-1-l": 0.2, "asym/asym-nose-1-r": 0.2, "asym/asym-eye-1-l": 0.15, "mouth/mouth-scale-horiz-decr": 0.25,
+    }  # fmt: skip
+    person = replace(PEOPLE["wren"], targets={**PEOPLE["wren"].targets, **targets})
+    look = Look(
+        iris=((0.03, 0.022, 0.014), (0.17, 0.115, 0.06)), wool=(0.055, 0.085, 0.06), cap=(0.30, 0.13, 0.05), hair=(0.95, 0.45)
+    )  # fmt: skip
+    return person, look
+
+
+def _rowan() -> tuple[Person, Look]:
+    targets = {
+        "expression/units/african/eye-left-opened-up": 0.10, "expression/units/african/eye-right-opened-up": 0.12,
+        "expression/units/african/mouth-corner-puller": 0.40, "asym/asym-mouth-1-r": 0.25, "asym/asym-nose-2-l": 0.25,
+        "asym/asym-brown-1-r": 0.3,
+    }  # fmt: skip
+    person = replace(PEOPLE["rowan"], targets={**PEOPLE["rowan"].targets, **targets})
+    look = Look(
+        iris=((0.016, 0.009, 0.005), (0.07, 0.035, 0.015)), wool=(0.04, 0.055, 0.10), cap=(0.16, 0.15, 0.14), hair=(2.6, 0.3),
+        freckles=0.15, pores=1.25, age=0.6, beard=0.5, brow=1.35, gloss=0.36,
+    )  # fmt: skip
+    return person, look
+
+
+WHO = {"wren": _wren, "rowan": _rowan}
+
+
+@dataclass(frozen=True)
+class Sitting:
+    """A person, a pose, and the light: "window" from the left, or "evening" from the right."""
+
+    who: str
+    pose: Pose
+    light: str = "window"
+
+
+_SHUT = {_LEFT.format("caucasian"): 0.94, _RIGHT.format("caucasian"): 0.92}
+SITTINGS = {
+    "wren-1": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6)),
+    "rowan-1": Sitting("rowan", Pose(body=22, head=-12, tilt=-3, look=4)),
+    "wren-2": Sitting("wren", Pose(body=30, head=-22, tilt=-3, nod=4, look=-4)),
+    "rowan-2": Sitting("rowan", Pose(body=-38, head=20, nod=6, look=-12)),
+    "wren-3": Sitting("wren", Pose(body=-75, head=8, look=-6)),
+    "rowan-3": Sitting("rowan", Pose(body=-160, head=-10, nod=4)),
+    "wren-blink": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6, extra=_SHUT)),
+    "wren-4": Sitting("wren", Pose(body=18, head=-6, tilt=2, nod=2, look=-8), "evening"),
+}
+
+
+def _lights(light: str, level: float) -> dict[str, Any]:
+    side = -1.0 if light == "window" else 1.0
+    key = (side * 165, -120, level + 55), (0, 0, level - 6), 100.0, 140.0, 6.0
+    hair = (-side * 70, 120, level + 70), (0, 0, level), 60.0, 80.0, 1.0
+    stage = Stage(2, 2)
+    for at, to, wide, high, power in (key, hair):
+        stage.panel(at, to, wide, high, power if light == "window" else 0.8 * power)
+    stage.surround(0.2 if light == "window" else 0.12)
+    return stage.parts
+
+
+def _known(stage: Stage, figure: Figure, who: str) -> None:
+    """Who it is, and where the face and the eyes are in the picture, while the face looks this way."""
+    middle = (figure.eye_at[0] + figure.eye_at[1]) / 2
+    near = np.concatenate([s.points for s in figure.skin])[::7]
+    near = near[
+        (near[:, 2] > figure.mouth[2] - 5.5)
+        & ((near - middle) @ figure.facing > -6)
+        & ((near - middle) @ figure.up < 6.0)
+    ]
+    away = float(figure.facing @ np.array([0, -1, 0]))
+    stage.truth["person"] = who
+    stage.truth["faces"] = []
+    if away > 0.05:
+        where = stage.places(near)
+        box = [*where.min(axis=0).round(5).tolist(), *where.max(axis=0).round(5).tolist()]
+        eyes = stage.places(np.array(figure.eye_at)).round(5).tolist()
+        stage.truth["faces"] = [{"box": box, "towards_camera": round(away, 3), "eyes": eyes}]
+
+
+def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
+    sitting = SITTINGS[name]
+    person, look = WHO[sitting.who]()
+    look = replace(look, fine=fine)
+    start = time.time()
+
+    def note(text: str) -> None:
+        print(f"  {name}: {text}, {time.time() - start:.0f} s", flush=True)
+
+    figure = build(person, sitting.pose, look, CAMERA)
+    note("built")
+    size = round(WIDTH * scale / 2) * 2, round(HEIGHT * scale / 2) * 2
+    stage = Stage(*size)
+    workshop.wall_behind(stage)
+    nearer = min(figure.eye_at, key=lambda e: float(e[1])) - np.array([0, 1.3, 0])
+    stage.camera(CAMERA + [0, 0, figure.level], np.array([0, 0, figure.level - 4.5]), FIELD, 1.0, nearer)
+    _known(stage, figure, sitting.who)
+    found = passes.rendered(stage, figure, look, stage.parts, _lights(sitting.light, figure.level), samples, note)
+    millimetre = HEIGHT * scale / (2 * 2300 * np.tan(np.radians(FIELD / 2)))
+    picture = passes.composed(found, passes.mean_albedo(figure), float(millimetre)) / np.float32(WHITE)
+    _write(name, picture, found, stage, samples, into)
+    note("written")
+
+
+def _write(name: str, picture: F32, found: dict[str, F32], stage: Stage, samples: int, into: Path) -> None:
+    planes = np.maximum(picture @ passes.to_bands().T.astype(np.float32), 0)
+    masks = passes.masks(found)
+    subject = np.clip(sum(masks[k].astype(np.float32) for k in ("skin", "eyes", "hair", "cloth")), 0, 255)
+    masks["subject"] = np.rint(subject).astype(np.uint8)
+    half = np.rint(subject.reshape(subject.shape[0] // 2, 2, subject.shape[1] // 2, 2).mean(axis=(1, 3))).astype(
+        np.uint8
+    )
+    np.savez_compressed(
+        into / f"{name}.depth.npz", centimetres=np.minimum(found["depth"][::8, ::8], 6500).astype(np.float16)
+    )
+    write_whole(into / f"{name}.mask.png", bytes(imagecodecs.png_encode(half, level=9)), replace=True)
+    write_whole(into / f"{name}.masks.zip", zipped(masks), replace=True)
+    write(into, name, planes)
+    truth = {"scene": name, "size": list(stage.size), "samples": samples, **stage.truth}
+    write_whole(into / f"{name}.json", json.dumps(truth, indent=1).encode() + b"\n", replace=True)
+
+
+def main(
+    names: Annotated[list[str] | None, typer.Argument()] = None,
+    samples: int = 8,
+    scale: float = 1.0,
+    fine: int = 5,
+    into: Path = PICTURES,
+) -> None:
+    """Render portraits by name, or all of them, unless they are there; other names are left out."""
+    begin("llvm_ad_rgb", into)
+    for name in names or list(SITTINGS):
+        if name in SITTINGS and not there(name, samples, round(HEIGHT * scale), into):
+            shoot(name, samples, scale, fine, into)
+
+
+if __name__ == "__main__":
+    typer.run(main)

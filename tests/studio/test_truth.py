@@ -1,0 +1,49 @@
+"""Masks as truth beside the scenes, against what else is known of them."""
+
+import json
+
+import numpy as np
+import pytest
+
+from tanner.studio import pictures
+from tanner.studio.bands import PICTURES
+from tanner.studio.truth import scenes, truth
+
+PORTRAITS = [n for n in scenes() if n.startswith(("wren", "rowan"))]
+
+
+@pytest.mark.parametrize("scene", scenes())
+def test_masks_have_the_scenes_size_and_things_lie_in_the_subject(scene: str) -> None:
+    known = truth(scene)
+    w, h = json.loads((PICTURES / f"{scene}.json").read_text())["size"]
+    assert all(mask.shape == (h, w) for mask in known.values())
+    subject = known["subject"]
+    assert 0.02 < subject.mean() < 0.9
+    for name, mask in known.items():
+        assert mask.min() >= 0 and (name == "depth" or mask.max() <= 1)
+        if name not in ("subject", "shadow", "depth"):
+            assert (mask <= subject + 0.02).all(), name
+    if "shadow" in known:
+        assert known["shadow"][subject > 0.1].max() == 0 and known["shadow"].max() > 0.2
+
+
+@pytest.mark.parametrize("scene", PORTRAITS)
+def test_eyes_lips_and_skin_are_where_the_face_is(scene: str) -> None:
+    known = truth(scene)
+    face = json.loads((PICTURES / f"{scene}.json").read_text())["faces"][0]
+    h, w = known["skin"].shape
+    left, top, right, bottom = (round(v * s) for v, s in zip(face["box"], (w, h, w, h), strict=True))
+    for part in ("lips", "eyes", "iris"):
+        inside = known[part][top:bottom, left:right].sum()
+        assert inside > 0.99 * known[part].sum() > 0
+    # The iris is of the eye; lids cover much of an eye that is shut, and no skin lies on lips' place but theirs.
+    assert (known["iris"] <= known["eyes"] + 0.02).all() and (known["lips"] <= known["skin"] + 0.02).all()
+    picture = pictures.planes(scene)
+    skin, cloth = (picture[:, known[k] > 0.9].mean(axis=1) for k in ("skin", "cloth"))
+    assert skin[5] / skin[1] > 1.3 * cloth[5] / cloth[1]  # skin is redder than wool
+
+
+@pytest.mark.parametrize("scene", PORTRAITS)
+def test_the_person_is_nearer_than_the_wall(scene: str) -> None:
+    known = truth(scene)
+    assert np.median(known["depth"][known["subject"] > 0.9]) < np.percentile(known["depth"][known["subject"] < 0.1], 20)
