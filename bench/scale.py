@@ -21,6 +21,7 @@ from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import mark
 from tanner.catalogue.store import Catalogue
 from tanner.web.api.shoots import SHEET_COLUMNS, frame_row
+from tanner.web.serving.serve import calm_collector
 
 
 def made(folder: Path, frames: int) -> Catalogue:
@@ -87,6 +88,7 @@ def browsed(data: Path) -> tuple[float, float]:
 
 def main() -> None:
     frames = int(sys.argv[1]) if len(sys.argv) > 1 else 5000
+    calm_collector()  # as the server does
     with tempfile.TemporaryDirectory() as folder:
         catalogue = made(Path(folder), frames)
         print(f"{frames} frames, ms:".ljust(48), "    CPU     wall")

@@ -364,6 +364,6 @@ def test_a_catalogue_from_before_is_found_in(many: Catalogue, tmp_path: Path) ->
 
 def _same_as_written_now(session: Session) -> None:
     before = session.execute(text("SELECT * FROM frame_facet ORDER BY frame_id")).all()
-    session.execute(text("UPDATE frame SET stars = stars"))
+    session.execute(text("UPDATE frame SET name = name"))
     after = session.execute(text("SELECT * FROM frame_facet ORDER BY frame_id")).all()
     assert [r[2:] for r in before] == [r[2:] for r in after]

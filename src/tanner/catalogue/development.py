@@ -1,6 +1,7 @@
 """Every change to the development of frames, as an undoable action."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -16,6 +17,7 @@ from tanner.core.errors import SettingsError
 from tanner.core.series import worn
 from tanner.core.series.resolve import (
     OFFSET_LIMITS,
+    beneath,
     computed,
     followed,
     neutral,
@@ -46,7 +48,12 @@ def say(values: Mapping[str, Any]) -> str:
 
 
 def edited(
-    resolver: Resolver, frame: Frame, values: Mapping[str, Any], *, relative: Sequence[str] = ()
+    resolver: Resolver,
+    frame: Frame,
+    values: Mapping[str, Any],
+    *,
+    relative: Sequence[str] = (),
+    valid: set[str] | None = None,
 ) -> dict[str, Any]:
     """The frame's own layer after values were set: {"own", "offsets"}.
 
@@ -54,18 +61,20 @@ def edited(
 
     Args:
         relative: names that become offsets where the frame follows a lead.
+        valid: developments that passed already, where many frames change at once; what passes now is added.
 
     Raises:
         SettingsError: a name or value that the declarations refuse.
     """
     check_names(values)
-    resolved = resolver.resolve(frame)
+    layers = resolver.layers(frame)
+    under = beneath(layers, values)
     own, offsets = dict(frame.own), dict(frame.offsets)
     follows = resolver.relative_to_lead(frame)
     as_shot = (frame.as_shot[0], frame.as_shot[1])
     for key, value in values.items():
         name = offset_name(key)
-        below = resolved.base(key)
+        below = under[key]
         if name:
             offsets.pop(name, None)
         if name and follows and key in relative and value is not None:
@@ -77,8 +86,14 @@ def edited(
             own.pop(key, None)
         else:
             own[key] = value
-    check = resolve(resolver.layers(frame, own))
-    develop(check.values)
+    if own == frame.own and offsets == frame.offsets:
+        return {"own": own, "offsets": offsets}
+    after = resolve(replace(layers, own=own)).values
+    seen = repr(after)
+    if valid is None or seen not in valid:
+        develop(after)
+        if valid is not None:
+            valid.add(seen)
     return {"own": own, "offsets": offsets}
 
 
@@ -108,9 +123,10 @@ def _edited_all(
 ) -> list[tuple[Frame, dict[str, Any]]]:
     """Own layers after a change, leads first: followers that are changed along then have nothing to depart in."""
     changes = []
+    valid: set[str] = set()
     try:
         for frame, values in sorted(wanted, key=lambda pair: resolver.is_lead(pair[0]), reverse=True):
-            after = edited(resolver, frame, values, relative=relative)
+            after = edited(resolver, frame, values, relative=relative, valid=valid)
             if resolver.is_lead(frame):
                 resolver.coming[frame.id] = after["own"]
             changes.append((frame, after))

@@ -37,6 +37,7 @@ class Resolver:
         leads = [s.lead_id for s in self.sets.values() if s.lead_id]
         self.leads = {f.id: f for f in session.scalars(select(Frame).where(Frame.id.in_(leads)))}
         self.coming: dict[int, Mapping[str, Any]] = {}
+        self._followed: dict[int, tuple[Mapping[str, Any], dict[str, Any]]] = {}
         self.rules: list[Rule] = session.info.get("rules", list)()
 
     def lead_of(self, frame: Frame) -> Frame | None:
@@ -59,10 +60,20 @@ class Resolver:
         while lead is not None and lead.id != frame.id and lead not in chain:
             chain.append(lead)
             lead = self.lead_of(lead)
+        if len(chain) == 1:
+            return self._given(chain[0])
         values: dict[str, Any] = {}
         for each in reversed(chain):
-            values |= followed(self.coming.get(each.id, each.own))
+            values |= self._given(each)
         return values
+
+    def _given(self, lead: Frame) -> dict[str, Any]:
+        """What a lead's followers take from it, worked out again only when its own values are others."""
+        own = self.coming.get(lead.id, lead.own)
+        known = self._followed.get(lead.id)
+        if known is None or known[0] is not own:
+            known = self._followed[lead.id] = own, followed(own)
+        return known[1]
 
     def relative_to_lead(self, frame: Frame) -> bool:
         """Whether corrections of exposure and light are kept as offsets. A lead's are values, for its followers take them."""
@@ -85,6 +96,8 @@ class Resolver:
 
     def _by_preset(self, frame: Frame) -> dict[str, Any]:
         """The shoot's preset for this frame: its values may depend on what the frame is."""
+        if not self._preset:
+            return {}
         about = about_of(frame)
         if about not in self._preset_at:
             self._preset_at[about] = blend(settled(self._preset, about), self._amount)

@@ -1,6 +1,5 @@
 """Opens the catalogue: checked, SQLite in WAL mode, one writer at a time, migrations at start."""
 
-import json
 import math
 import sqlite3
 import threading
@@ -14,6 +13,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
+from pydantic_core import from_json, to_json
 from sqlalchemy import create_engine, event
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
@@ -37,11 +37,8 @@ def plain(value: Any) -> Any:
 
 
 def as_json(value: Any) -> str:
-    """JSON as every reader takes it, SQLite's own among them."""
-    try:
-        return json.dumps(value, allow_nan=False)
-    except ValueError:
-        return json.dumps(plain(value), allow_nan=False)
+    """JSON as every reader takes it, SQLite's own among them: numbers that are none become null."""
+    return to_json(value, inf_nan_mode="null").decode()
 
 
 class Catalogue:
@@ -69,7 +66,9 @@ class Catalogue:
         self.engine = create_engine(
             f"sqlite:///{folder / health.NAME}",
             connect_args={"timeout": 30, "check_same_thread": False},
+            # A third of the standard library's time, which was half of a change to 5,000 frames.
             json_serializer=as_json,
+            json_deserializer=from_json,
         )
         event.listen(self.engine, "connect", _prepare)
         self._writer = threading.Lock()

@@ -8,7 +8,7 @@ stays right when the lead's mask moves.
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from typing import Any, Literal
@@ -122,6 +122,22 @@ def resolve(layers: Layers) -> Resolved:
             values[key] = shifted(key, values.get(key), amount, layers.as_shot)
             origin.setdefault(key, "neutral")
     return Resolved(values, origin, below)
+
+
+def beneath(layers: Layers, keys: Iterable[str]) -> dict[str, Any]:
+    """What a frame would show for these names if it gave up its own values: `Resolved.base`, without resolving all."""
+    keys = tuple(keys)
+    if any("/" in key for key in keys):  # listed things depend on one another
+        resolved = resolve(layers)
+        return {key: resolved.base(key) for key in keys}
+    found = {}
+    for key in keys:
+        entry = declared(key)
+        below = [layers.preset, layers.defaults]
+        if entry and not entry.spec.per_frame:
+            below.insert(0, layers.lead)
+        found[key] = next((s[key] for s in below if key in s), entry.neutral if entry else None)
+    return found
 
 
 @cache

@@ -1,7 +1,11 @@
 """Starts the server on 127.0.0.1 and says where it is."""
 
+import contextlib
+import gc
 import os
+import signal
 import socket
+import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -41,8 +45,17 @@ def listen(port: int) -> socket.socket:
     return result
 
 
+def calm_collector() -> None:
+    """What is there at the start stays: collecting garbage does not go through it again, which was a third of a large query."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 10, 10)
+
+
 def run(data: Path, folders: Sequence[Path], port: int, **options: Any) -> None:
-    """Serve until interrupted."""
+    """Serve until interrupted or told to end; both end the program as its own end does, with nothing left behind."""
+    # The server hears signals itself, and gives them on when it has ended.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     listening = listen(port)
     try:
         services = Services(data, folders, **options)
@@ -56,4 +69,6 @@ def run(data: Path, folders: Sequence[Path], port: int, **options: Any) -> None:
         ws_per_message_deflate=False,
         timeout_graceful_shutdown=3,
     )
-    _Server(config).run([listening])
+    calm_collector()
+    with contextlib.suppress(KeyboardInterrupt):
+        _Server(config).run([listening])
