@@ -6,9 +6,8 @@ import os
 import threading
 import time
 from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -145,18 +144,25 @@ class Pictures:
                     continue
                 self._waiting.pop(wish.frame_id, None)
                 self._waiting[wish.frame_id] = wish
-            self._start()
+            begun = self._begun()
+        self._hand_out(begun)
 
-    def _start(self) -> None:
-        """Hand the newest wishes to free lanes; called with the lock held."""
+    def _begun(self) -> list[Wish]:
+        """The newest wishes for which lanes are free; called with the lock held."""
+        begun: list[Wish] = []
         while self._waiting and len(self._running) < self._workers.lanes and not self._closed:
             frame_id = next((k for k in reversed(self._waiting) if k not in self._running), None)
             if frame_id is None:
-                return
-            wish = self._waiting.pop(frame_id)
-            self._running[frame_id] = wish.version
-            future = self._checks.submit(self._made, wish)
-            future.add_done_callback(partial(self._finished, wish))
+                break
+            begun.append(self._waiting.pop(frame_id))
+            self._running[frame_id] = begun[-1].version
+        return begun
+
+    def _hand_out(self, begun: list[Wish]) -> None:
+        """Without the lock: a picture may have failed before this returns."""
+        for wish in begun:
+            with contextlib.suppress(RuntimeError):  # the program ends
+                self._checks.submit(self._work, wish)
 
     def _made(self, wish: Wish) -> dict[str, Any]:
         """A picture from a file that is still the one that came in."""
@@ -165,25 +171,25 @@ class Pictures:
             raise TannerError(trouble)
         return self._workers.submit(preview, wish.path, dict(wish.settings), wish.first).result()
 
-    def _finished(self, wish: Wish, future: Future[dict[str, Any]]) -> None:
+    def _work(self, wish: Wish) -> None:
         failed = ""
         try:
-            result = future.result()
-            self._keep(wish, result)
+            self._keep(wish, self._made(wish))
         except Exception as error:
+            if self._closed:
+                return  # the program ends: that says nothing of the file
             failed = str(error) if isinstance(error, TannerError) else f"could not be rendered ({error!r})."
             log.info("picture of %s: %s", wish.path, failed)
             self._mark(wish.frame_id, failed)
-        except BaseException:  # cancelled at the end of the program
-            pass
         with self._lock:
             self._running.pop(wish.frame_id, None)
             if failed:
                 self._failed[wish.frame_id] = wish.version
             self.counter += 1
             self.ready[wish.frame_id] = (self.counter, wish.version)
-            self._start()
+            begun = self._begun()
             self._idle.notify_all()
+        self._hand_out(begun)
         self._catalogue.news.tell("pictures")
 
     def _keep(self, wish: Wish, result: dict[str, Any]) -> None:

@@ -80,6 +80,8 @@ class Workers(Executor):
     def _lane(self) -> ProcessPoolExecutor:
         lane: ProcessPoolExecutor | None = getattr(self._local, "lane", None)
         if lane is None:
+            if self._closed:
+                raise WorkerDied("This file was not read: the program ends.")
             lane = ProcessPoolExecutor(
                 1,
                 mp_context=get_context("spawn"),
@@ -145,8 +147,10 @@ class Workers(Executor):
         with self._lock:
             lanes, self._all = self._all, []
         for lane in lanes:
-            if not wait:
-                for process in list((lane._processes or {}).values()):
-                    process.kill()
+            # Shutting down waits for a process that is just being started: only then all are known that have to end.
+            processes = lane._processes or {}
             lane.shutdown(wait=wait, cancel_futures=cancel_futures)
+            if not wait:
+                for process in list(processes.values()):
+                    process.kill()
         self._threads.shutdown(wait=wait)

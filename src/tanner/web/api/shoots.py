@@ -1,5 +1,6 @@
 """Shoots and their contact sheet: lists, undo and redo."""
 
+import hashlib
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
@@ -12,7 +13,7 @@ from tanner.catalogue.models import CAMERA_NAMES, Delivery, DeliveryItem, Facet,
 from tanner.catalogue.ordering import move, standing
 from tanner.catalogue.originals import find_moved
 from tanner.catalogue.resolver import Resolver, version
-from tanner.catalogue.steps import record, redo, undo
+from tanner.catalogue.steps import CHUNK, record, redo, undo
 from tanner.catalogue.trashing import follow, listed, put_into_trash
 from tanner.catalogue.words import say_of_shoot
 from tanner.core.adjust.registry import declared
@@ -241,20 +242,36 @@ def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
 
 
 @router.get("/shoots/{shoot_id}/sheet")
-def sheet(shoot_id: int, services: WithServices, first: Annotated[int, Query(ge=0, le=100_000)] = 0) -> dict[str, Any]:
+def sheet(
+    shoot_id: int,
+    services: WithServices,
+    first: Annotated[int, Query(ge=0, le=100_000)] = 0,
+    since: Annotated[int, Query(ge=0)] = 0,
+    basis: Annotated[str, Query(max_length=40)] = "",
+) -> dict[str, Any]:
     """The frames of a shoot in order of time, with their sets.
 
     Args:
         first: only so many, for a page that shows something before all of a large shoot is there; 0: all.
+        since, basis: "tick" and "basis" of an earlier answer: then only what changed since is told, and which frames are "gone";
+            "whole" says whether all are told nevertheless, as they are where what all stand on (the shoot's preset, who leads
+            whom, rules of profiles) is no longer the same.
     """
     with services.catalogue.read() as session:
+        # Before the rows are read: what is written meanwhile is told once more.
+        tick = session.scalar(select(func.max(Facet.tick))) or 0
         resolver = Resolver(session, shoot_id)
+        stands_on = _basis(resolver)
         query = select(*SHEET_COLUMNS).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
-        rows = [frame_row(resolver, row) for row in session.execute(query.limit(first) if first else query)]
-        total = len(rows)
-        if first and total == first:
-            total = session.scalar(select(func.count(Frame.id)).where(Frame.shoot_id == shoot_id)) or 0
-        used = {r["set"] for r in rows}
+        gone: list[int] = []
+        whole = first > 0 or stands_on != basis or since > tick
+        if whole:
+            rows = [frame_row(resolver, row) for row in session.execute(query.limit(first) if first else query)]
+        else:
+            rows, gone = _changed(session, resolver, query, since)
+        here = Facet.shoot_id == shoot_id, Facet.gone.is_(False)
+        total = session.scalar(select(func.count()).select_from(Facet).where(*here)) or 0
+        used = {r["set"] for r in rows} if first else set(session.scalars(select(Facet.set_id).where(*here).distinct()))
         groups = [
             {"id": s.id, "name": s.name, "reason": s.reason, "lead": s.lead_id, "under": s.under_id}
             for s in resolver.sets.values()
@@ -269,7 +286,37 @@ def sheet(shoot_id: int, services: WithServices, first: Annotated[int, Query(ge=
         "sets": groups,
         "preset": {"name": preset["name"], "amount": preset["amount"]} if preset else None,
         "counter": services.pictures.counter,
+        "tick": tick,
+        "basis": stands_on,
+        "whole": whole,
+        "gone": gone,
     }
+
+
+def _basis(resolver: Resolver) -> str:
+    """What rows of all frames stand on, as a short hash."""
+    sets = [(s.id, s.lead_id, s.under_id) for s in resolver.sets.values()]
+    said = repr((sorted(sets, key=lambda s: s[0]), resolver.shoot.preset, resolver.rules))
+    return hashlib.sha256(said.encode()).hexdigest()[:16]
+
+
+def _changed(session: Session, resolver: Resolver, query: Any, since: int) -> tuple[list[dict[str, Any]], list[int]]:
+    """Rows of the frames that changed since a tick, and of those that follow one that did; ids of those that are gone."""
+    here = select(Facet.frame_id, Facet.gone).where(Facet.shoot_id == resolver.shoot.id, Facet.tick > since)
+    changed: dict[int, bool] = dict(session.execute(here).all())
+    led = {s.id for s in resolver.sets.values() if s.lead_id in changed}
+    while more := {s.id for s in resolver.sets.values() if s.under_id in led} - led:
+        led |= more  # the lead of a set that stands under another follows that one's lead
+    ids = [i for i, gone in changed.items() if not gone]
+    parts = [Frame.id.in_(ids[at : at + CHUNK]) for at in range(0, len(ids), CHUNK)]
+    if led:
+        parts.append(Frame.set_id.in_(led))
+    rows: dict[int, dict[str, Any]] = {}
+    for part in parts:
+        for row in session.execute(query.where(part)):
+            if row.id not in rows:
+                rows[row.id] = frame_row(resolver, row)
+    return list(rows.values()), [i for i, gone in changed.items() if gone]
 
 
 @router.get("/shoots/{shoot_id}/pictures")

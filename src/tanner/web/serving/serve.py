@@ -1,13 +1,17 @@
 """Starts the server on 127.0.0.1 and says where it is."""
 
 import contextlib
+import faulthandler
 import gc
 import os
 import signal
 import socket
 import sys
+import threading
+import time
 from collections.abc import Sequence
 from pathlib import Path
+from types import FrameType
 from typing import Any
 
 import uvicorn
@@ -16,9 +20,18 @@ from tanner.core.errors import TannerError
 from tanner.web.serving.app import create_app
 from tanner.web.serving.services import Services
 
+ENDED_S = 15.0
+"""The longest that ending takes."""
+
 
 class _Server(uvicorn.Server):
     """Prints the address once it is being listened on, not before."""
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        if not self.should_exit:
+            # What is written is written whole, whenever the program ends: nothing is lost by not waiting for ever.
+            threading.Thread(target=_end_after, args=(ENDED_S,), daemon=True).start()
+        super().handle_exit(sig, frame)
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
@@ -72,3 +85,10 @@ def run(data: Path, folders: Sequence[Path], port: int, **options: Any) -> None:
     calm_collector()
     with contextlib.suppress(KeyboardInterrupt):
         _Server(config).run([listening])
+
+
+def _end_after(seconds: float) -> None:
+    """End the program though something still waits; what it was is told, for it is a fault."""
+    time.sleep(seconds)
+    faulthandler.dump_traceback(all_threads=True)
+    os._exit(1)

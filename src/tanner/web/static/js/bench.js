@@ -161,9 +161,7 @@ const view = new View(picture, (quick) => redraw(quick));
 
 // --- the frame's state -----------------------------------------------------------------------------
 
-async function loadSheet() {
-  state.sheet = (await trying(() => get(`/api/shoots/${shootId}/sheet`))) || state.sheet;
-}
+const loadSheet = () => trying(() => state.sheet.read());
 
 // quiet: nothing is said of a frame that is gone; sent: what was being changed when a change was sent: it is the frame's own by now.
 async function loadFrame(id, quiet = false, sent = {}) {

@@ -2,6 +2,8 @@
 import { get, post } from "./api.js";
 import { hear } from "./news.js";
 
+const GATHERED = 80; // ms
+
 export class Fresh {
   // onReady(map of frame id to version)
   constructor(shoot, counter, onReady) {
@@ -9,11 +11,21 @@ export class Fresh {
     this.counter = counter;
     this.onReady = onReady;
     this.watching = false;
+    this.wanted = [];
+    this.asking = null;
   }
 
-  async want(frames) {
+  // What is asked for within a moment is asked for together, as while one scrolls: the newest first.
+  want(frames) {
     if (!frames.length) return;
-    await post(`/api/shoots/${this.shoot}/want`, { frames: frames.slice(0, 500) }).catch(() => {});
+    this.wanted = [...new Set([...frames, ...this.wanted])].slice(0, 500);
+    this.asking ??= setTimeout(() => this.ask(), GATHERED);
+  }
+
+  async ask() {
+    const frames = this.wanted.splice(0);
+    this.asking = null;
+    await post(`/api/shoots/${this.shoot}/want`, { frames }).catch(() => {});
     this.watch();
   }
 

@@ -13,6 +13,7 @@ import { KeywordPanel } from "./keyword-panel.js";
 import { Match } from "./match.js";
 import { Quiet } from "./quiet.js";
 import { resetFrames } from "./reset.js";
+import { Roster } from "./roster.js";
 import { scrolled, sized } from "./roll.js";
 import { byRules } from "./ruling.js";
 import { sheetCommands } from "./sheet-commands.js";
@@ -35,30 +36,27 @@ let fresh;
 const cellSize = () => Number(byId("size").value);
 
 const FIRST = 240; // frames that are asked for before all others, when the page is opened
+const roster = new Roster(shootId);
 async function load() {
-  const opening = !fresh;
-  const asked = () => get(`/api/shoots/${shootId}/sheet`);
-  let data = await trying(opening ? () => get(`/api/shoots/${shootId}/sheet?first=${FIRST}`) : asked);
-  if (!data) return;
-  if (!fresh) fresh = new Fresh(shootId, data.counter, ready);
-  if (data.total > data.frames.length) {
-    take(data);
+  if (!(await trying(() => roster.read(fresh ? 0 : FIRST)))) return;
+  fresh ||= new Fresh(shootId, roster.counter, ready);
+  if (!roster.known) {
+    take();
     arrange();
-    data = await trying(asked);
-    if (!data) return;
+    if (!(await trying(() => roster.read()))) return;
   }
-  take(data);
+  take();
   fresh.watch();
   await filter.look(true);
   await view.read();
   arrange();
 }
 
-function take(data) {
-  state.frames = new Map(data.frames.map((f) => [f.id, f]));
-  state.sets = data.sets;
-  state.total = data.total;
-  state.preset = data.preset?.name || "";
+function take() {
+  state.frames = roster.byId;
+  state.sets = roster.sets;
+  state.total = roster.total;
+  state.preset = roster.preset?.name || "";
   shootPreset();
   for (const id of [...state.chosen]) if (!state.frames.has(id)) state.chosen.delete(id);
 }

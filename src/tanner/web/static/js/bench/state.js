@@ -1,5 +1,7 @@
 // What the Bench shows: one state, changed here and subscribed to.
 import { byId } from "../dom.js";
+import { Roster } from "../roster.js";
+import { shootId } from "../shell.js";
 
 export const table = JSON.parse(byId("table").textContent);
 for (const [key, about] of Object.entries(table)) about.key = key;
@@ -7,7 +9,7 @@ export const titles = Object.fromEntries([...document.querySelectorAll(".group[d
 
 export const state = {
   frame: null, // the frame on the Bench, as the program tells it
-  sheet: null, // the frames and sets of its shoot
+  sheet: new Roster(shootId), // the frames and sets of its shoot
   draft: {}, // values that move but are not kept yet
   trial: null, // a preset that the pointer is on
   group: sessionStorage.getItem("tanner.group") || "light",
