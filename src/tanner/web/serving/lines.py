@@ -19,3 +19,5 @@ async def until_one_ends(*work: Coroutine[Any, Any, None]) -> None:
     finally:
         for task in tasks:
             task.cancel()
+        # Both ends may notice at once that the other side went: what each has to say of it is heard, and enough.
+        await asyncio.gather(*tasks, return_exceptions=True)
