@@ -20,7 +20,7 @@ from tanner.core.choosing.alike import UNLIKE, Near, copies, groups, unlike_move
 from tanner.core.choosing.hints import CLOSED, MOVED, _opening, focused, measured, sharpness
 from tanner.core.raw.reader import read
 from tanner.core.series.sets import Sighting, unlikeness
-from tanner.jobs.tasks import descriptor, picture, starting
+from tanner.jobs.tasks import descriptor, hints_of, picture, starting
 from tanner.studio.camera import take
 from tanner.studio.series import series, set_names
 
@@ -203,6 +203,16 @@ def test_a_burst_held_by_hand_is_a_group_though_the_camera_moves(tmp_path: Path)
     assert groups(frames) == [[0, 1, 2, 3, 4, 5], [6, 7, 8]]
     apart = [unlikeness(frames[n], frames[n + 1]) for n in range(5)]
     assert max(apart) > UNLIKE  # told apart when nothing is moved over the other
+
+
+def test_of_the_burst_the_frame_with_the_blink_is_told_and_no_other(tmp_path: Path) -> None:
+    shots = [s for s in series() if set_names()[s.name] == "Wren, burst"][6:12]
+    assert sum(s.scene == "wren-blink" for s in shots) == 1
+    for shot in shots:
+        path = tmp_path / shot.name
+        path.write_bytes(take(shot))
+        eyes = hints_of(str(path))["eyes"]
+        assert eyes is not None and (eyes < 0.25) == (shot.scene == "wren-blink"), (shot.name, eyes)
 
 
 def test_moving_over_one_another_is_a_distance() -> None:

@@ -50,7 +50,7 @@ class _Taking:
 
 
 def _bursts(t: _Taking) -> None:
-    """A sitting and a product, 24 frames each: small movements, some focus off by known amounts, a shake."""
+    """A sitting and a product, 24 frames each: small movements, some focus off by known amounts, a shake, a blink."""
     rng = np.random.default_rng(41)
     off = {3: 1.5, 8: -2.0, 12: 3.0, 17: 0.8, 21: -1.2}
     shakes = {5: (9.0, 2.0), 14: (3.0, -6.0), 19: (14.0, 5.0)}
@@ -62,7 +62,8 @@ def _bursts(t: _Taking) -> None:
         for n in range(24):
             group = n // 6
             aside = rng.uniform(-0.25, 0.25, 2)
-            pose = scenes[group // 2 % len(scenes)]
+            # Once she blinks.
+            pose = "wren-blink" if upright and n == 9 else scenes[group // 2 % len(scenes)]
             t.add(
                 pose, 90.0 if n % 6 == 0 and n else 0.6, lens=lens, upright=upright, kelvin=kelvin, believed=5600.0,
                 span=0.86 - 0.02 * group, shift=(float(aside[0]), float(aside[1])), ev=float(rng.uniform(-0.06, 0.06)) + (0.5 if upright else 0.0),
@@ -162,7 +163,7 @@ and where the chart's patches, faces, eyes, specks and straight edges are. The s
 
 | series | known |
 |---|---|
-| bursts of Wren and of the lamp, 24 each | groups of six; `focus` is off by so many cm in five frames of each, `moved` shook three, by px; `turned` in degrees |
+| bursts of Wren and of the lamp, 24 each | groups of six; `focus` is off by so many cm in five frames of each, `moved` shook three, by px; `turned` in degrees; on one Wren blinks (scene `wren-blink`) |
 | dust on the sensor of the second camera | 25 specks (`dust`: place on the sensor, radius, darkness), in two sets at f/8 and f/11, soft in one at f/2.8, and the plain frame |
 | the lamp's lights apart | four frames with one light each, one with all: their linear values add up |
 | bracket of the workshop | five frames, 1.5 stops apart |

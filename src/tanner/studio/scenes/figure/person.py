@@ -91,6 +91,10 @@ def build(person: Person, pose: Pose, look: Look, camera: F64) -> Figure:
     body = np.zeros(len(points), bool)
     body[groups["body"]] = True
     keep = body & (rest[:, 2] > rest_level - 20.5) & (np.abs(rest[:, 0]) < 13)
+    # Shoulders are always covered: skin that stayed there came through the cloth where the back is round.
+    neck = rest[groups["joint-neck"]].mean(axis=0)
+    # Its joint lies near the nape.
+    keep &= (rest[:, 2] > rest_level - 16.0) | (np.hypot(rest[:, 0] - neck[0], rest[:, 1] - neck[1] + 3.5) < 8.5)
     quads = mesh.all_quads()
     names, marks = _marks()
     dense, q, f = mesh.refine(points, quads[keep[quads].all(axis=1)], np.column_stack([rest, marks]), ROUNDS)

@@ -78,7 +78,7 @@ SITTINGS = {
     "wren-1": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6)),
     "rowan-1": Sitting("rowan", Pose(body=22, head=-12, tilt=-3, look=4)),
     "wren-2": Sitting("wren", Pose(body=30, head=-22, tilt=-3, nod=4, look=-4)),
-    "rowan-2": Sitting("rowan", Pose(body=-38, head=20, nod=6, look=-12)),
+    "rowan-2": Sitting("rowan", Pose(body=-26, head=13, tilt=2, nod=1, look=-8)),
     "wren-3": Sitting("wren", Pose(body=-75, head=8, look=-6)),
     "rowan-3": Sitting("rowan", Pose(body=-160, head=-10, nod=4)),
     "wren-blink": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6, extra=_SHUT)),
