@@ -135,6 +135,22 @@ def test_haze_of_a_known_depth_is_found_and_taken_away() -> None:
     assert not develop({}).group(structure.Structure).haze
 
 
+def test_a_plain_backdrop_is_no_haze() -> None:
+    """A dark thing with detail before a plain grey sweep, in clear air: the sweep, lit from one side, was darkened by two thirds of a stop."""
+    chance = np.random.default_rng(4)
+    picture = np.full((300, 450, 3), 0.55)
+    picture *= np.linspace(0.35, 1.1, 450)[None, :, None]
+    thing = chance.uniform(0.01, 0.5, (20, 30, 3)).repeat(6, axis=0).repeat(6, axis=1)
+    picture[90:210, 135:315] = thing
+    luminance = (picture @ LUMA.astype(np.float64)).astype(np.float32)
+    air, found = estimate(picture.transpose(2, 0, 1).astype(np.float32), luminance)
+    p = haze.Haze(True, LUMA, found, np.float32(0), air, np.float32(1))
+    sweep = np.ones(luminance.shape, bool)
+    sweep[80:220, 125:325] = False
+    changed = np.log2(through(haze.haze_row, picture, p)[sweep].mean() / picture[sweep].mean())
+    assert -0.25 < changed < 0.1
+
+
 def test_the_darkest_channel_is_that_of_the_place() -> None:
     channels = np.ones((3, 100, 480), np.float32)
     channels[2, 50, 200] = 0.1

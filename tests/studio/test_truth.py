@@ -9,6 +9,7 @@ from tanner.studio import pictures
 from tanner.studio.bands import PICTURES
 from tanner.studio.truth import scenes, truth
 
+SHUT = "wren-blink"
 PORTRAITS = [n for n in scenes() if n.startswith(("wren", "rowan"))]
 
 
@@ -33,7 +34,7 @@ def test_eyes_lips_and_skin_are_where_the_face_is(scene: str) -> None:
     face = json.loads((PICTURES / f"{scene}.json").read_text())["faces"][0]
     h, w = known["skin"].shape
     left, top, right, bottom = (round(v * s) for v, s in zip(face["box"], (w, h, w, h), strict=True))
-    for part in ("lips", "eyes", "iris"):
+    for part in ("lips",) if scene == SHUT else ("lips", "eyes", "iris"):
         inside = known[part][top:bottom, left:right].sum()
         assert inside > 0.99 * known[part].sum() > 0
     # The iris is of the eye; lids cover much of an eye that is shut, and no skin lies on lips' place but theirs.
