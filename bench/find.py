@@ -20,6 +20,7 @@ from tanner.catalogue.models import LABELS, Frame, FrameSet, Shoot
 from tanner.catalogue.search.counts import Counts, facets
 from tanner.catalogue.search.find import condition, count, ids_of, page
 from tanner.catalogue.store import Catalogue
+from tanner.web.api.shoots import older_shoots, shoot_list
 
 CAMERAS = ("Alder One", "Alder Two", "Heron 5", "Heron 6", "Finch R")
 LENSES = tuple(f"{name} {mm} mm" for name in ("Wren", "Rook", "Kite") for mm in (24, 35, 50, 85, 100))
@@ -126,6 +127,14 @@ def measure(catalogue: Catalogue) -> None:
         print(f"page, worst of {len(pages)}: {max(pages):.0f} ms, p95 {np.percentile(pages, 95):.0f} ms")
 
 
+def shoots(catalogue: Catalogue) -> None:
+    """What the page of shoots asks of the catalogue."""
+    with catalogue.read() as session:
+        for said, work in (("newest, with counts and covers", shoot_list), ("older ones", older_shoots)):
+            wall, cpu, rows = _best(lambda w=work: w(session))  # type: ignore[misc]
+            print(f"shoots, {said:30} {wall:6.1f} ms ({cpu:6.1f} CPU, {len(rows)})")
+
+
 def _facets(session: Session, counts: Counts, text: str) -> list[dict[str, Any]]:
     counts.bring_up(session)
     return facets(counts.of(ids_of(session, text)))
@@ -137,6 +146,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         catalogue = Catalogue(kept) if kept else made(Path(folder), frames)
         measure(catalogue)
+        shoots(catalogue)
         catalogue.close()
 
 

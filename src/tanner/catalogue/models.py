@@ -98,8 +98,8 @@ class Frame(Base):
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"))
-    set_id: Mapped[int | None] = mapped_column(ForeignKey("frame_set.id"), default=None)
-    path: Mapped[str]
+    set_id: Mapped[int | None] = mapped_column(ForeignKey("frame_set.id"), default=None, index=True)
+    path: Mapped[str] = mapped_column(index=True)
     name: Mapped[str]
     content: Mapped[str] = mapped_column(index=True)
     taken: Mapped[datetime | None] = mapped_column(default=None)

@@ -101,8 +101,10 @@ class Counts:
         """Read what changed since the last time."""
         with self._lock:
             # As the driver gives them: rows of objects would take ten times as long.
-            query = f"SELECT tick, frame_id, gone, {', '.join(COLUMNS)} FROM {Facet.__tablename__} WHERE tick > ? ORDER BY frame_id"
-            rows = session.connection().exec_driver_sql(query, (self._tick,)).cursor
+            # All of them once, in the order they lie in; after that what changed, by the index of ticks.
+            since, known = ("WHERE tick > ?", (self._tick,)) if self._tick >= 0 else ("", ())
+            query = f"SELECT tick, frame_id, gone, {', '.join(COLUMNS)} FROM {Facet.__tablename__} {since}"
+            rows = session.connection().exec_driver_sql(query, known).cursor
             parts = list(zip(*(rows.fetchall() if rows else ()), strict=True))
             if not parts:
                 return

@@ -1,4 +1,4 @@
-"""a change writes only what it touches of a frame's narrow row, and whatever the Sheet shows is counted as a change"""
+"""a change writes only what it touches of a frame's narrow row, and whatever the Sheet shows is a change; frames by set and by file"""
 
 from alembic import op
 
@@ -38,6 +38,9 @@ def _whole(watched: str) -> None:
 
 
 def upgrade() -> None:
+    # The frames of a set, and of a file: asked for by these alone in many places.
+    for column in ('set_id', 'path'):
+        op.create_index(f'ix_frame_{column}', 'frame', [column])
     _whole(REST)
     for number, (watched, values) in enumerate(PARTS.items()):
         tick = 'tick = (SELECT coalesce(max(tick), 0) + 1 FROM frame_facet)'
@@ -49,6 +52,8 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    for column in ('set_id', 'path'):
+        op.drop_index(f'ix_frame_{column}', 'frame')
     for number in range(len(PARTS)):
         op.execute(f'DROP TRIGGER frame_facet_part_{number}')
     _whole(ALL)
