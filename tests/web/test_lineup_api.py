@@ -2,6 +2,7 @@
 
 import csv
 import io
+import time
 from typing import Any
 
 import pytest
@@ -15,6 +16,26 @@ Sheet = dict[str, dict[str, Any]]
 
 def figures(server: Running, group: Any, more: str = "") -> dict[str, Any]:
     return server.until(f"/api/shoots/1/lineup?set={group}{more}", lambda found: not found["pending"])
+
+
+def test_asked_again_it_tells_what_changed_alone(server: Running, sheet: Sheet) -> None:
+    group = sheet["T0001"]["set"]
+    known = figures(server, group)
+    assert known["whole"] and len(known["frames"]) == known["count"] > 1
+    again = server.get(f"/api/shoots/1/lineup?set={group}&known={known['known']}")
+    assert not again["whole"] and again["frames"] == [] and again["reference"] == known["reference"]
+    odd = next(f for f in sheet.values() if f["set"] == group and not f["lead"])
+    server.post("/api/nudge", {"frames": [odd["id"]], "ev": 0.4})
+    rows, last = {r["frame"]: r for r in known["frames"]}, again
+    for _ in range(600):
+        last = server.get(f"/api/shoots/1/lineup?set={group}&known={last['known']}")
+        assert not last["whole"] and {r["frame"] for r in last["frames"]} <= {odd["id"]}
+        rows |= {r["frame"]: r for r in last["frames"]}
+        if not last["pending"]:
+            break
+        time.sleep(0.05)
+    assert list(rows.values()) == figures(server, group)["frames"] != known["frames"]
+    server.post("/api/shoots/1/undo")
 
 
 def test_what_is_out_of_step_stands_out_until_it_is_brought_in(server: Running, sheet: Sheet) -> None:

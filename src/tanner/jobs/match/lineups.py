@@ -2,9 +2,9 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from concurrent.futures import Future
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -28,11 +28,15 @@ from tanner.jobs.match.matching import Reference, Wish, reading_of
 from tanner.jobs.workers import Workers
 
 MOST = 20_000
+LINES = 16
+"""Sets whose plans are kept while nothing is written."""
+Step = tuple[Frame, Reference | None, Wish, str]
+"""A frame, what it is held against, how it looks, and a key of both."""
 
 
 def plan(
     resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: str = "backdrop"
-) -> list[tuple[Frame, Reference | None, Wish, str]]:
+) -> list[Step]:
     """What has to be measured for each frame, with a key that changes when its look does."""
     start = None
     mark: str = kind
@@ -47,6 +51,15 @@ def plan(
     return result
 
 
+@dataclass(frozen=True)
+class Line:
+    """A set as the Line-up takes it: what has to be measured, its lead's id, and the ids of those that follow, the lead among them."""
+
+    steps: Sequence[Step]
+    lead: int | None
+    followers: Sequence[int]
+
+
 class LineUps:
     """Readings that are known, and those that are being made; the last ones are kept."""
 
@@ -57,13 +70,32 @@ class LineUps:
         self._known: OrderedDict[str, dict[str, Any]] = OrderedDict()
         self._running: set[str] = set()
         self._wrong: dict[str, str] = {}
+        self._lines: OrderedDict[Hashable, tuple[int, Line]] = OrderedDict()
+
+    def line(self, key: Hashable, planned: Callable[[], Line]) -> Line:
+        """The plan of a set, made again only when the catalogue was written since: while it is measured it is asked for often."""
+        now = self._catalogue.revision
+        with self._lock:
+            revision, line = self._lines.get(key, (-1, None))
+        if line is None or revision != now:
+            line = planned()
+            with self._lock:
+                self._lines[key] = now, line
+                self._lines.move_to_end(key)
+                while len(self._lines) > LINES:
+                    self._lines.popitem(last=False)
+        return line
 
     def readings(
         self, resolver: Resolver, frames: Sequence[Frame], lead: Frame | None, box: Box | None, kind: str = "backdrop"
     ) -> tuple[list[Reading], int]:
         """Readings of frames in their order, and how many of them are still being made."""
+        return self.read(plan(resolver, frames, lead, box, kind), kind)
+
+    def read(self, steps: Sequence[Step], kind: str) -> tuple[list[Reading], int]:
+        """See `readings`."""
         result, pending = [], 0
-        for frame, start, wish, key in plan(resolver, frames, lead, box, kind):
+        for frame, start, wish, key in steps:
             with self._lock:
                 found = self._known.get(key)
                 new = found is None and key not in self._running

@@ -15,6 +15,7 @@ from tanner.catalogue.steps import last_correction, record
 from tanner.core.errors import TannerError
 from tanner.core.series.area import Box, LookedFor, OwnArea
 from tanner.core.series.lineup import line_up
+from tanner.jobs.match.lineups import Line, plan
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 from tanner.web.viewer.viewer import View
@@ -54,21 +55,31 @@ def lineup(
     tolerance: Annotated[float, Query(gt=0, le=20)] = 1.0,
     box: Annotated[str, Query(max_length=80)] = "",
     kind: LookedFor | OwnArea = "backdrop",
+    known: Annotated[str, Query(max_length=40)] = "",
 ) -> Response:
     """Figures of a set, as far as they are measured; ask again while some are pending.
 
     Args:
         box: x0,y0,x1,y1 of an area that was drawn on the lead, in shares; empty for one of the kind.
+        known: "known" of the last answer: then "frames" are those alone whose figures changed since, unless "whole".
     """
-    with services.catalogue.read() as session:
-        resolver = Resolver(session, shoot_id)
-        frames, lead = _line(session, resolver, group)
-        readings, pending = services.lineups.readings(resolver, frames, lead, _box(box), kind)
-        followers = [f.id for f in frames if resolver.lead_of(f) is not None or resolver.is_lead(f)]
-    lead_id = lead.id if lead else None
-    figures = line_up(readings, lead_id, tolerance)
+    drawn = _box(box)
+
+    def planned() -> Line:
+        with services.catalogue.read() as session:
+            resolver = Resolver(session, shoot_id)
+            frames, lead = _line(session, resolver, group)
+            followers = [f.id for f in frames if resolver.lead_of(f) is not None or resolver.is_lead(f)]
+            return Line(plan(resolver, frames, lead, drawn, kind), lead.id if lead else None, followers)
+
+    line = services.lineups.line((shoot_id, group, drawn, kind), planned)
+    readings, pending = services.lineups.read(line.steps, kind)
+    figures = line_up(readings, line.lead, tolerance)
+    about = repr((shoot_id, group, box, kind, tolerance))
+    word, rows, whole = services.told.news(known, about, "frame", figures["frames"])
+    also = {"lead": line.lead, "pending": pending, "followers": line.followers, "known": word, "whole": whole}
     # As it is: looking through some thousand points of outlines for what is no JSON would take longer than all the rest.
-    return JSONResponse({**figures, "lead": lead_id, "pending": pending, "followers": followers})
+    return JSONResponse({**figures, **also, "count": len(readings), "frames": rows})
 
 
 def _line(session: Session, resolver: Resolver, group: int) -> tuple[list[Frame], Frame | None]:

@@ -37,6 +37,7 @@ from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
 from tanner.web.serving.folders import Folders
 from tanner.web.serving.guard import token_of
+from tanner.web.serving.told import Told
 from tanner.web.viewer.viewer import Viewer
 
 
@@ -97,6 +98,7 @@ class Services:
         self.sidecars = Sidecars(self.catalogue)
         self.hinting = Hinting(self.catalogue, self.workers)
         self.lineups = LineUps(self.catalogue, self.workers)
+        self.told = Told()
         self._woken = False
         self.library = Library(data)
         self.counts = Counts()

@@ -43,9 +43,14 @@ async function figures() {
   const box = `&kind=${state.kind}${state.box ? `&box=${boxText()}` : ""}`;
   const tolerance = Math.min(20, Math.max(0.1, Number(byId("tolerance").value) || 1));
   const line = hear("lineup");
+  let known = "";
   while (mine === asking) {
-    const found = await trying(() => get(`/api/shoots/${shootId}/lineup?set=${state.set}&tolerance=${tolerance}${box}`));
+    const found = await trying(() => get(`/api/shoots/${shootId}/lineup?set=${state.set}&tolerance=${tolerance}${box}&known=${known}`));
     if (!found || mine !== asking) return;
+    known = found.known;
+    // After the first answer only rows that changed are told.
+    const changed = found.whole ? null : new Map(found.frames.map((row) => [row.frame, row]));
+    if (changed) found.frames = state.figures.frames.map((row) => changed.get(row.frame) || row);
     state.figures = found;
     if (listed !== found.lead) {
       listed = found.lead;
@@ -60,7 +65,7 @@ async function figures() {
     }
     const there = new Set(found.frames.map((f) => f.frame));
     state.chosen = new Set([...state.chosen].filter((id) => there.has(id)));
-    draw();
+    draw(changed);
     if (!found.pending) return;
     await line.next(400);
   }
@@ -68,11 +73,13 @@ async function figures() {
 
 const boxText = () => (state.box ? state.box.map((v) => v.toFixed(4)).join(",") : "");
 
-function draw() {
+// changed: rows by frame where the others are as they were
+function draw(changed = null) {
   const f = state.figures;
   chart(f);
   words(f);
-  strip(f);
+  if (changed) for (const row of changed.values()) byId("strip").querySelector(`[data-id="${row.frame}"]`).replaceWith(thumb(f, row));
+  else strip(f);
   told();
   if (!byId("large").hidden) large.captions();
   const waits = f.pending ? `, ${f.pending} being measured` : "";
@@ -137,18 +144,18 @@ function words(f) {
   );
 }
 
-function strip(f) {
-  byId("strip").replaceChildren(
-    ...f.frames.map((r) => {
-      const frame = state.frames.get(r.frame);
-      return el(
-        "div",
-        { class: `lineup-cell${r.outside ? " outside" : ""}`, role: "option", "data-id": String(r.frame), "aria-selected": String(state.chosen.has(r.frame)) },
-        el("span", { class: "lineup-picture" }, el("span", { class: "lineup-frame" }, el("img", { alt: "", draggable: "false", loading: "lazy", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}`, onload: (event) => outlined(event.target, r) }))),
-        el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: "lead" }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
-      );
-    }),
+function thumb(f, r) {
+  const frame = state.frames.get(r.frame);
+  return el(
+    "div",
+    { class: `lineup-cell${r.outside ? " outside" : ""}`, role: "option", "data-id": String(r.frame), "aria-selected": String(state.chosen.has(r.frame)) },
+    el("span", { class: "lineup-picture" }, el("span", { class: "lineup-frame" }, el("img", { alt: "", draggable: "false", loading: "lazy", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}`, onload: (event) => outlined(event.target, r) }))),
+    el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: "lead" }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
   );
+}
+
+function strip(f) {
+  byId("strip").replaceChildren(...f.frames.map((r) => thumb(f, r)));
   const order = f.frames.map((r) => r.frame);
   const here = Math.max(0, order.indexOf(state.active));
   fresh.want(order.toSorted((a, b) => Math.abs(order.indexOf(a) - here) - Math.abs(order.indexOf(b) - here)));
