@@ -9,7 +9,7 @@ import typer
 
 from tanner.cli.common import DATA, DataFolder, Json, fail
 from tanner.core.errors import TannerError
-from tanner.core.series.area import AREA, KINDS
+from tanner.core.series.kinds import AREA, KINDS
 
 
 def lineup(

@@ -8,7 +8,7 @@ import typer
 
 from tanner.cli.common import Json, fail, named, say, settings_of
 from tanner.core.errors import TannerError
-from tanner.core.series.area import AREA, Box, Kind
+from tanner.core.series.kinds import AREA, Box, Kind
 
 
 def _box(text: str) -> Box | None:

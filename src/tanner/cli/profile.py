@@ -4,7 +4,6 @@ import json
 from pathlib import Path
 from typing import Annotated, Any
 
-import numpy as np
 import typer
 
 from tanner.cli.common import Json, fail
@@ -15,6 +14,8 @@ app = typer.Typer(no_args_is_help=True, help="Camera profiles: make one from cha
 
 def parse_corners(text: str) -> Any:
     """Corners "x,y x,y x,y x,y" in shares of the upright picture, clockwise from the chart's top left."""
+    import numpy as np
+
     try:
         values = np.array([[float(v) for v in pair.split(",")] for pair in text.replace(";", " ").split()])
     except ValueError:

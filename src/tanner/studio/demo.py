@@ -71,7 +71,7 @@ def frames() -> list[Exposure]:
     add("colour-chart", 236, **led)
     for n, drift in enumerate((0.0, -0.12, 0.1, -0.3)):
         add("table-top", 240 + 2 * n, ev=drift, lens="close", span=0.95, shift=(0.3 * n - 0.4, 0.2), **led)
-    evening = (("wren-2", 3200, -0.5), ("wren-1", 6400, -0.6), ("rowan-1", 6400, -0.75), ("rowan-1", 12800, -0.9))
+    evening = (("wren-4", 3200, -0.5), ("wren-4", 6400, -0.6), ("rowan-1", 6400, -0.75), ("rowan-1", 12800, -0.9))
     for n, (scene, iso, drift) in enumerate(evening):
         add(
             scene, 520 + 1.2 * n, kelvin=2856.0, believed=3000.0, ev=0.5 + drift, iso=iso, shutter=1 / 60, lens="portrait",

@@ -11,7 +11,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from tanner.core.errors import FormatError
 from tanner.core.tone.curve import Points
@@ -127,6 +126,8 @@ def fitted(outputs: F64, name: str = "") -> tuple[Correction, float]:
 
         def off(p: F64, k: int = k) -> F64:
             return np.asarray(np.clip(x * p[0] + p[1], 1e-9, 1) ** p[2] - outputs[:, k])
+
+        from scipy.optimize import least_squares  # heavy, and seldom needed
 
         found = least_squares(off, [1.0, 0.0, 1.0], bounds=([0, -1, 0.1], [10, 1, 10]))
         rows.append([round(float(v), 6) for v in found.x])

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from tanner.core.errors import TannerError
 from tanner.core.lensmake.edges import Chain
@@ -124,6 +123,8 @@ def distortion(frames: Sequence[tuple[Sequence[Chain], tuple[int, int]]]) -> Dis
         def aim(m: Array, good: NDArray[np.bool_] = good) -> Array:
             return np.concatenate([residual(m)[good], 0.02 * m])
 
+        from scipy.optimize import least_squares  # heavy, and seldom needed
+
         model = least_squares(aim, model, loss="soft_l1", f_scale=0.3, max_nfev=60).x
         off = residual(model)
         # Edges that are bent by themselves are left out: a cup's rim is no plumb line.
@@ -213,6 +214,8 @@ def seams(colours: Sequence[Sequence[Samples]], size: tuple[int, int], found: Se
 
         def aim(m: Array, ok: NDArray[np.bool_] = ok, shift: Array = shift) -> Array:
             return np.asarray(terms[ok] @ m - shift[ok])
+
+        from scipy.optimize import least_squares  # heavy, and seldom needed
 
         fit = least_squares(aim, np.zeros(2), loss="soft_l1", f_scale=0.1)
         result.append((1 + float(fit.x[0]), float(fit.x[1])))

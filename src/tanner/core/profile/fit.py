@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from tanner.core.colour.dcp import Table
 from tanner.core.colour.difference import ciede2000
@@ -126,6 +125,8 @@ def _slope(fit: Fit, numbers: F64, wanted: F64, places: F64) -> tuple[float, flo
     def off(p: F64) -> F64:
         return np.asarray(design @ p - ratio)
 
+    from scipy.optimize import least_squares  # heavy, and seldom needed
+
     solved = least_squares(off, np.zeros(3), loss="soft_l1", f_scale=0.05)
     return float(np.clip(solved.x[0], -0.7, 0.7)), float(np.clip(solved.x[1], -0.7, 0.7))
 
@@ -164,6 +165,8 @@ def _matrix(
     first = np.zeros(9)
     if near:
         first[:6] = (near.forward[:, :2] - start).ravel()
+    from scipy.optimize import least_squares  # heavy, and seldom needed
+
     solved = least_squares(cost, first, max_nfev=rounds, x_scale=0.05)
     p = solved.x
     neutral = neutral / np.exp([p[7], 0.0, p[8]])

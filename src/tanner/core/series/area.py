@@ -5,7 +5,7 @@ said, never guessed.
 """
 
 from dataclasses import dataclass
-from typing import Annotated, Literal, get_args
+from typing import Annotated
 
 import cv2
 import numpy as np
@@ -13,19 +13,9 @@ from numpy.typing import NDArray
 from pydantic import StringConstraints
 
 from tanner.core.errors import TannerError
+from tanner.core.series.kinds import Box
 
-LookedFor = Literal["backdrop", "face", "skin", "chart", "card"]
-"""Areas that are looked for by what they are."""
-Kind = LookedFor | Literal["drawn"]
-AREA = "area:"
-"""How a kind begins that is one of the frame's own areas: its id or its name follows."""
-COLOUR = "colour:"
-"""How a kind begins that is what has the colour of one of the frame's exact colours: its id follows."""
 OwnArea = Annotated[str, StringConstraints(pattern=r"^(area|colour):[0-9a-f]{8}$")]
-What = Literal["both", "exposure", "white"]
-"""What is moved to make areas agree: exposure, white balance, or both."""
-KINDS: tuple[LookedFor, ...] = get_args(LookedFor)
-Box = tuple[float, float, float, float]
 EDGE = 320
 """Long edge of the picture that areas are found and measured on."""
 LEAST = 60

@@ -11,8 +11,8 @@ from tanner.core.adjust.items import renamed
 from tanner.core.adjust.registry import blend, declared, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.spec import explain
-from tanner.core.series.area import Kind, What
 from tanner.core.series.depends import About, depends, settled
+from tanner.core.series.kinds import Kind, What
 
 
 class StoredMatch(BaseModel):

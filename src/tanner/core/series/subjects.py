@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from tanner.core.colour.spaces import SPACES
 from tanner.core.profile.chart import ChartError, published24
 from tanner.core.profile.detect import find_corners
-from tanner.core.series.area import EDGE, LEAST, Area, Kind, NoArea, backdrop
+from tanner.core.series.area import EDGE, LEAST, Area, NoArea, backdrop
+from tanner.core.series.kinds import Kind
 
 Picture = NDArray[np.uint8]
 Box = tuple[int, int, int, int]

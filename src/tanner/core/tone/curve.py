@@ -6,7 +6,6 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, field_validator
-from scipy.interpolate import PchipInterpolator
 
 from tanner.core.adjust.spec import Group, param
 
@@ -70,6 +69,8 @@ def evaluate(points: Points, x: NDArray[np.float64], rising: bool = False) -> ND
     if rising:
         py = np.maximum.accumulate(py)
     inside = np.clip(x, px[0], px[-1])
+    from scipy.interpolate import PchipInterpolator  # heavy, and seldom needed
+
     result: NDArray[np.float64] = PchipInterpolator(px, py)(inside)
     return result
 

@@ -20,7 +20,7 @@ from tanner.core.adjust.registry import develop
 from tanner.core.colour.difference import ciede2000
 from tanner.core.errors import TannerError
 from tanner.core.render.masking import named
-from tanner.core.series.area import AREA, Box
+from tanner.core.series.kinds import AREA, Box
 from tanner.core.series.lineup import Reading, line_up
 from tanner.core.series.resolve import resolve
 from tanner.core.small import SMALL

@@ -21,9 +21,10 @@ from tanner.core.adjust.registry import develop
 from tanner.core.areas.find import NotFound
 from tanner.core.errors import TannerError
 from tanner.core.render.masking import mask_of, named
-from tanner.core.series.area import AREA, COLOUR, LEAST, Area, Box, Kind, NoArea, What, drawn, found_again, outline
 from tanner.core.series.area import EDGE as AREA_EDGE
+from tanner.core.series.area import LEAST, Area, NoArea, drawn, found_again, outline
 from tanner.core.series.exactness import with_colour
+from tanner.core.series.kinds import AREA, COLOUR, Box, Kind, What
 from tanner.core.series.match import LIMITS, Matched, colour_of, match, measured, moved, picture_of, shot_as
 from tanner.core.series.preset import StoredMatch
 from tanner.core.series.subjects import area_of

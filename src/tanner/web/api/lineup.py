@@ -13,7 +13,8 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import last_correction, record
 from tanner.core.errors import TannerError
-from tanner.core.series.area import Box, LookedFor, OwnArea
+from tanner.core.series.area import OwnArea
+from tanner.core.series.kinds import Box, LookedFor
 from tanner.core.series.lineup import line_up
 from tanner.jobs.match.lineups import Line, plan
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot

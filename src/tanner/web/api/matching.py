@@ -7,7 +7,8 @@ from pydantic import Field
 
 from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.resolver import Resolver
-from tanner.core.series.area import LookedFor, OwnArea, What
+from tanner.core.series.area import OwnArea
+from tanner.core.series.kinds import LookedFor, What
 from tanner.core.series.match import LIMITS
 from tanner.jobs.match.matching import Reference
 from tanner.web.api.common import WithServices, frame_of, frames_of, one_shoot
