@@ -1,6 +1,5 @@
 """Opens the catalogue: checked, SQLite in WAL mode, one writer at a time, migrations at start."""
 
-import math
 import sqlite3
 import threading
 from collections.abc import Callable, Iterator
@@ -9,10 +8,6 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
 from pydantic_core import from_json, to_json
 from sqlalchemy import create_engine, event
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
@@ -24,16 +19,7 @@ from tanner.catalogue.profiles import Profiles
 from tanner.core.errors import TannerError
 from tanner.core.texts import folded
 
-
-def plain(value: Any) -> Any:
-    """The same without numbers that are none, which JSON does not know: they become null."""
-    if isinstance(value, float):
-        return value if math.isfinite(value) else None
-    if isinstance(value, dict):
-        return {k: plain(v) for k, v in value.items()}
-    if isinstance(value, list | tuple):
-        return [plain(v) for v in value]
-    return value
+MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def as_json(value: Any) -> str:
@@ -78,8 +64,11 @@ class Catalogue:
         self._migrate()
 
     def _migrate(self) -> None:
+        if self._version() == max(path.name[:4] for path in MIGRATIONS.glob("versions/[0-9]*.py")):
+            return  # and what brings catalogues up is not even loaded: half a second at each start
+
         config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.connect() as connection:
             # A table that is made anew is dropped for a moment; what points to it must not mind.
             connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
@@ -90,6 +79,13 @@ class Catalogue:
             command.upgrade(config, "head")
             connection.commit()
             connection.exec_driver_sql("PRAGMA foreign_keys=ON")
+
+    def _version(self) -> str | None:
+        """Which migration the catalogue is at; None for one that is new."""
+        with self.engine.connect() as connection:
+            there = connection.exec_driver_sql("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").first()
+            row = connection.exec_driver_sql("SELECT version_num FROM alembic_version").first() if there else None
+            return str(row[0]) if row else None
 
     def _back_up_first(self) -> None:
         """Before its tables are changed for this version, the catalogue is kept as it is.
