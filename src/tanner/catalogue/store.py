@@ -66,6 +66,10 @@ class Catalogue:
     def _migrate(self) -> None:
         if self._version() == max(path.name[:4] for path in MIGRATIONS.glob("versions/[0-9]*.py")):
             return  # and what brings catalogues up is not even loaded: half a second at each start
+        from alembic import command
+        from alembic.config import Config
+        from alembic.runtime.migration import MigrationContext
+        from alembic.script import ScriptDirectory
 
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
