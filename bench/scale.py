@@ -11,16 +11,16 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session
 
 from bench.browser import paged, served
 from tanner.catalogue.development import carry, set_values
-from tanner.catalogue.models import Frame, FrameSet, Shoot
+from tanner.catalogue.models import Facet, Frame, FrameSet, Shoot
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import mark
 from tanner.catalogue.store import Catalogue
-from tanner.web.api.shoots import SHEET_COLUMNS, frame_row
+from tanner.web.api.shoots import SHEET_COLUMNS, changed_rows, frame_row
 from tanner.web.serving.serve import calm_collector
 
 
@@ -99,6 +99,11 @@ def main() -> None:
             query = select(*SHEET_COLUMNS).where(Frame.shoot_id == 1).order_by(Frame.taken, Frame.name)
             return len([frame_row(resolver, r) for r in session.execute(query.limit(first) if first else query)])
 
+        def changed(session: Session) -> int:
+            query = select(*SHEET_COLUMNS).where(Frame.shoot_id == 1)
+            since = session.scalars(select(func.max(Facet.tick))).one() - 1
+            return len(changed_rows(session, Resolver(session, 1), query, since)[0])
+
         def edited(session: Session, some: int, key: str) -> None:
             turn[0] += 1.0
             chosen = list(session.scalars(select(Frame).where(Frame.shoot_id == 1).limit(some)))
@@ -117,6 +122,9 @@ def main() -> None:
 
         timed("Sheet: the first 240", catalogue, lambda s: rows(s, 240))
         timed("Sheet: all", catalogue, lambda s: rows(s, 0))
+        with catalogue.write() as session:
+            mark(session, [2], "Stars", {"stars": 3})
+        timed("Sheet: what one star changed", catalogue, changed)
         timed("a lead is edited", catalogue, lambda s: edited(s, 1, "light.exposure"), write=True)
         timed("all are edited", catalogue, lambda s: edited(s, frames, "colour.saturation"), write=True)
         timed("stars on all", catalogue, starred, write=True)

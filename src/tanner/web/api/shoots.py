@@ -268,7 +268,7 @@ def sheet(
         if whole:
             rows = [frame_row(resolver, row) for row in session.execute(query.limit(first) if first else query)]
         else:
-            rows, gone = _changed(session, resolver, query, since)
+            rows, gone = changed_rows(session, resolver, query, since)
         here = Facet.shoot_id == shoot_id, Facet.gone.is_(False)
         total = session.scalar(select(func.count()).select_from(Facet).where(*here)) or 0
         used = {r["set"] for r in rows} if first else set(session.scalars(select(Facet.set_id).where(*here).distinct()))
@@ -300,7 +300,7 @@ def _basis(resolver: Resolver) -> str:
     return hashlib.sha256(said.encode()).hexdigest()[:16]
 
 
-def _changed(session: Session, resolver: Resolver, query: Any, since: int) -> tuple[list[dict[str, Any]], list[int]]:
+def changed_rows(session: Session, resolver: Resolver, query: Any, since: int) -> tuple[list[dict[str, Any]], list[int]]:
     """Rows of the frames that changed since a tick, and of those that follow one that did; ids of those that are gone."""
     here = select(Facet.frame_id, Facet.gone).where(Facet.shoot_id == resolver.shoot.id, Facet.tick > since)
     changed: dict[int, bool] = dict(session.execute(here).all())
