@@ -1,4 +1,4 @@
-"""Every page and dialog in its states: nothing cut off or overlapping at four sizes, axe finds nothing, nothing moves."""
+"""Every page and dialog in its states: nothing cut off or overlapping at four sizes and with text twice as large, axe finds nothing, nothing moves."""
 
 from pathlib import Path
 
@@ -10,6 +10,8 @@ from serving import Running
 AXE = Path(__file__).parents[2] / "node_modules" / "axe-core" / "axe.min.js"
 FITS = (Path(__file__).parent / "fits.js").read_text()
 FINDS = (Path(__file__).parent / "axe.js").read_text()
+TWICE = (960, 540)
+"""What a window of 1920 x 1080 shows when text is twice as large."""
 PAINTED = "() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 20))))"
 
 
@@ -18,7 +20,7 @@ def test_nothing_is_cut_off_and_axe_finds_nothing(page: Page, server: Running, n
     trouble = []
     known: list[str] = []
     for state in states(page, name):
-        for width, height in SIZES:
+        for width, height in (*SIZES, TWICE):
             page.set_viewport_size({"width": width, "height": height})
             page.evaluate(PAINTED)
             trouble += [f"{name} {state} at {width}: {t}" for t in page.evaluate(FITS)]
