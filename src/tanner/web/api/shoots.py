@@ -300,7 +300,9 @@ def _basis(resolver: Resolver) -> str:
     return hashlib.sha256(said.encode()).hexdigest()[:16]
 
 
-def changed_rows(session: Session, resolver: Resolver, query: Any, since: int) -> tuple[list[dict[str, Any]], list[int]]:
+def changed_rows(
+    session: Session, resolver: Resolver, query: Any, since: int
+) -> tuple[list[dict[str, Any]], list[int]]:
     """Rows of the frames that changed since a tick, and of those that follow one that did; ids of those that are gone."""
     here = select(Facet.frame_id, Facet.gone).where(Facet.shoot_id == resolver.shoot.id, Facet.tick > since)
     changed: dict[int, bool] = dict(session.execute(here).all())
