@@ -55,7 +55,7 @@ def _bursts(t: _Taking) -> None:
     off = {3: 1.5, 8: -2.0, 12: 3.0, 17: 0.8, 21: -1.2}
     shakes = {5: (9.0, 2.0), 14: (3.0, -6.0), 19: (14.0, 5.0)}
     for title, minutes, scenes, lens, upright, kelvin in (
-        ("Wren, burst", 0, ("wren-1", "wren-2"), "portrait", True, 5600.0),
+        ("Wren, burst", 0, ("wren-1", "wren-1", "wren-2", "wren-3"), "portrait", True, 5600.0),
         ("Lamp, burst", 60, ("lamp-2",), "standard", False, 5500.0),
     ):
         t.set(title, minutes)
@@ -63,7 +63,7 @@ def _bursts(t: _Taking) -> None:
             group = n // 6
             aside = rng.uniform(-0.25, 0.25, 2)
             # Once she blinks.
-            pose = "wren-blink" if upright and n == 9 else scenes[group // 2 % len(scenes)]
+            pose = "wren-blink" if upright and n == 9 else scenes[group % len(scenes)]
             t.add(
                 pose, 90.0 if n % 6 == 0 and n else 0.6, lens=lens, upright=upright, kelvin=kelvin, believed=5600.0,
                 span=0.86 - 0.02 * group, shift=(float(aside[0]), float(aside[1])), ev=float(rng.uniform(-0.06, 0.06)) + (0.5 if upright else 0.0),
