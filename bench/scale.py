@@ -11,15 +11,20 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session
 
 from bench.browser import paged, served
-from tanner.catalogue.development import carry, set_values
+from tanner.catalogue.development import carry, set_each_offset, set_values
 from tanner.catalogue.models import Facet, Frame, FrameSet, Shoot
 from tanner.catalogue.resolver import Resolver
-from tanner.catalogue.steps import mark
+from tanner.catalogue.search.find import condition, loaded, ordered, take
+from tanner.catalogue.steps import mark, undo
 from tanner.catalogue.store import Catalogue
+from tanner.core.noise.kept import Kept
+from tanner.core.output.spec import OutputSpec
+from tanner.jobs.delivery.planning import plan
 from tanner.web.api.shoots import SHEET_COLUMNS, changed_rows, frame_row
 from tanner.web.serving.serve import calm_collector
 
@@ -64,6 +69,39 @@ def timed(name: str, catalogue: Catalogue, work: Callable[[Session], Any], write
             work(session)
         best = [min(best[0], time.process_time() - used), min(best[1], time.perf_counter() - began)]
     print(f"{name:48} {1000 * best[0]:8.0f} {1000 * best[1]:8.0f}", flush=True)
+
+
+def deliver(catalogue: Catalogue, folder: Path) -> None:
+    """What the page of deliveries asks: frames by an expression, and the table of what would be written."""
+    specs = [
+        OutputSpec(title=title, subfolder=title, size=size)
+        for title, size in (("a", "long:2560"), ("b", "long:1080"), ("c", "original"))
+    ]
+
+    def table(session: Session) -> int:
+        frames = take(session, 1, "", None)
+        return len(plan(session, 1, frames, specs, folder))
+
+    timed("Deliver: the filter", catalogue, lambda s: list(s.scalars(ordered(condition("keep stars>=3", shoot=1)))))
+    timed("Deliver: the table, three specs", catalogue, table)
+
+
+def blocks(folder: Path, files: int) -> None:
+    """One more kept block in a folder of many."""
+    kept = Kept()
+    kept.folder = folder / "kept"
+    kept.folder.mkdir()
+    for n in range(files):
+        (kept.folder / f"{n:024d}-x.npy").write_bytes(b"")
+    original = folder / "original"
+    original.write_bytes(b"x")
+    data = np.zeros(16, np.float32)
+    kept.keep(str(original), "first", data)
+    began, used = time.perf_counter(), time.process_time()
+    for n in range(500):
+        kept.keep(str(original), str(n), data)
+    wall, cpu = time.perf_counter() - began, time.process_time() - used
+    print(f"{f'one more kept block among {files}':48} {2 * cpu:8.2f} {2 * wall:8.2f}", flush=True)
 
 
 def browsed(data: Path) -> tuple[float, float]:
@@ -114,6 +152,12 @@ def main() -> None:
             ids = list(session.scalars(select(Frame.id).where(Frame.shoot_id == 1)))
             mark(session, ids, "Stars", {"stars": int(turn[0]) % 6})
 
+        def matched(session: Session) -> None:
+            turn[0] += 1.0
+            frames = loaded(session, range(1, 1001))
+            moves = [(f, {"ev": 0.1 * turn[0], "mired": -turn[0]}) for f in frames]
+            set_each_offset(session, Resolver(session, 1), moves, "Matched")
+
         def carried(session: Session) -> None:
             turn[0] += 1.0
             source, *others = session.scalars(select(Frame).where(Frame.shoot_id == 1).limit(1001))
@@ -129,6 +173,10 @@ def main() -> None:
         timed("all are edited", catalogue, lambda s: edited(s, frames, "colour.saturation"), write=True)
         timed("stars on all", catalogue, starred, write=True)
         timed("carried over to 1,000", catalogue, carried, write=True)
+        timed("a match of 1,000 ends", catalogue, matched, write=True)
+        timed("and is undone", catalogue, lambda s: undo(s, 1), write=True)
+        deliver(catalogue, Path(folder) / "out")
+        blocks(Path(folder), 10_000)
         with catalogue.write() as session:
             session.execute(update(Frame).values(error="is not there."))
         catalogue.close()

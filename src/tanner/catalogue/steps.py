@@ -134,8 +134,15 @@ def mark(session: Session, ids: Sequence[int], label: str, fields: Mapping[str, 
 
 
 def _play(session: Session, action: Action, side: str) -> None:
-    for patch in session.scalars(select(Patch).where(Patch.action_id == action.id)):
-        target = session.get(KINDS[patch.kind], patch.target, execution_options=WITH_GONE)
+    patches = list(session.scalars(select(Patch).where(Patch.action_id == action.id)))
+    ids = [p.target for p in patches if p.kind == "frame"]
+    # In a few questions, and not in one a frame.
+    parts = [select(Frame).where(Frame.id.in_(ids[at : at + CHUNK])) for at in range(0, len(ids), CHUNK)]
+    frames = {f.id: f for part in parts for f in session.scalars(part.execution_options(**WITH_GONE))}
+    for patch in patches:
+        target: Any = frames.get(patch.target)
+        if patch.kind != "frame":
+            target = session.get(KINDS[patch.kind], patch.target)
         if target is not None:
             for key, value in getattr(patch, side).items():
                 setattr(target, key, _timed(target, key, played(getattr(target, key), value)))

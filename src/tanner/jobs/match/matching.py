@@ -16,6 +16,7 @@ from tanner.catalogue.development import set_each_offset
 from tanner.catalogue.models import Frame
 from tanner.catalogue.originals import same_or_refused
 from tanner.catalogue.resolver import Resolver
+from tanner.catalogue.search.find import loaded
 from tanner.catalogue.store import Catalogue
 from tanner.core.adjust.registry import develop
 from tanner.core.areas.find import NotFound
@@ -340,7 +341,7 @@ class Matching:
                 self._catalogue.news.tell("work")
             with self._catalogue.write() as session:
                 resolver = Resolver(session, shoot_id)
-                wanted = [(f, found[i]) for i in found if (f := session.get(Frame, i)) is not None]
+                wanted = [(f, found[f.id]) for f in loaded(session, list(found))]
                 set_each_offset(session, resolver, wanted, f"Matched to {job.reference}", tones)
             job.message = self._said(job)
         finally:
