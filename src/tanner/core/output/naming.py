@@ -4,6 +4,7 @@ import re
 import unicodedata
 from collections.abc import Iterable, Mapping
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
 
 from tanner.core.errors import FormatError
@@ -166,12 +167,7 @@ def name_values(
         "set": group,
         "spec": spec,
         "text": text,
-        "date": taken.strftime("%Y-%m-%d") if taken else "undated",
-        "time": taken.strftime("%H%M%S") if taken else "000000",
-        "year": taken.strftime("%Y") if taken else "0000",
-        "month": taken.strftime("%m") if taken else "00",
-        "day": taken.strftime("%d") if taken else "00",
-        "hour": taken.strftime("%H") if taken else "00",
+        **_times(taken),
         "camera": camera,
         "lens": lens,
         "iso": iso or "",
@@ -181,4 +177,20 @@ def name_values(
         "width": size[0],
         "height": size[1],
         "size": f"{size[0]}x{size[1]}",
+    }
+
+
+@lru_cache(64)
+def _times(taken: datetime | None) -> dict[str, str]:
+    """Tokens of the time: a frame is named once for each spec."""
+    if taken is None:
+        return {"date": "undated", "time": "000000", "year": "0000", "month": "00", "day": "00", "hour": "00"}
+    said = taken.strftime("%Y-%m-%d %H%M%S")
+    return {
+        "date": said[:-7],
+        "time": said[-6:],
+        "year": said[:-13],
+        "month": said[-12:-10],
+        "day": said[-9:-7],
+        "hour": said[-6:-4],
     }

@@ -13,6 +13,7 @@ unless it is asked for; `percent` does what it says, from 1 to 600.
 import math
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from tanner.core.errors import FormatError
 
@@ -72,6 +73,7 @@ class Layout:
         return self.canvas == self.drawn
 
 
+@lru_cache(256)
 def parse_size(text: str) -> SizeRule:
     """Read a rule.
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.words import words_of
-from tanner.core.adjust.registry import Development, develop
+from tanner.core.adjust.registry import develop
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import kept_size
 from tanner.core.optics.view import orientation_of
@@ -39,10 +39,9 @@ SHARES = ((1, 0.23), (30, 0.34), (60, 0.41), (75, 0.50), (85, 0.65), (92, 1.0), 
 """Bytes of a JPEG by quality over those at 92, measured alike; from 93 on it keeps all samples of colour."""
 
 
-def kept_of(frame: Frame, development: Development) -> tuple[int, int]:
+def kept_of(frame: Frame, crop: Crop) -> tuple[int, int]:
     """What the crop keeps of a frame in px, from facts alone."""
     facts = frame.facts
-    crop = development.group(Crop)
     return kept_size((facts["width"], facts["height"]), orientation_of(facts["orientation"], crop), crop)
 
 
@@ -88,16 +87,24 @@ class Plan:
     def rows(self, frames: Sequence[Frame], specs: Sequence[OutputSpec]) -> list[dict[str, Any]]:
         """Per frame and spec: frame, name, spec (index), number, target, width, height, settings, notes."""
         rows = []
+        crops: dict[str, Crop] = {}
         for number, frame in enumerate(frames, self.start):
             values = self.resolver.resolve(frame).values
-            kept = kept_of(frame, develop(values))
+            # Most frames of a set share a development, and validating one takes longer than all the rest of its rows.
+            same = repr(values)
+            if same not in crops:
+                crops[same] = develop(values).group(Crop)
+            kept = kept_of(frame, crops[same])
             about = self._about(frame)
+            group = self.resolver.sets.get(frame.set_id or 0)
+            tokens = tokens_of(frame, number, self.resolver.shoot.name, group.name if group else "", self.text)
+            rights = bool(words_of(self.resolver.shoot, frame).get("rights"))
             for index, spec in enumerate(specs):
                 if frame.alternate and not spec.alternates:
                     continue
                 layout = spec.layout(kept)
-                target, said = self._target(frame, spec, number, layout.canvas)
-                notes = said + about + self._of_spec(frame, spec, kept, layout)
+                target, said = self._target(frame, spec, tokens, layout.canvas)
+                notes = said + about + _of_spec(spec, kept, layout, rights)
                 rows.append(
                     {
                         "frame": frame.id,
@@ -113,9 +120,9 @@ class Plan:
                 )
         return rows
 
-    def _target(self, frame: Frame, spec: OutputSpec, number: int, size: tuple[int, int]) -> tuple[Path, list[str]]:
-        group = self.resolver.sets.get(frame.set_id or 0)
-        tokens = tokens_of(frame, number, self.resolver.shoot.name, group.name if group else "", self.text)
+    def _target(
+        self, frame: Frame, spec: OutputSpec, tokens: dict[str, Any], size: tuple[int, int]
+    ) -> tuple[Path, list[str]]:
         name = Path(frame.name).stem
         values = name_values(name=name, spec=spec.title, size=size, **tokens)
         target = target_path(self.folder, spec, values)
@@ -153,13 +160,14 @@ class Plan:
             notes.append("not yet developed")
         return notes
 
-    def _of_spec(self, frame: Frame, spec: OutputSpec, kept: tuple[int, int], layout: Layout) -> list[str]:
-        notes = []
-        if layout.drawn[0] > kept[0] or layout.drawn[1] > kept[1]:
-            notes.append("enlarges")
-        if spec.metadata != "none" and not words_of(self.resolver.shoot, frame).get("rights"):
-            notes.append("no rights set")
-        return notes
+
+def _of_spec(spec: OutputSpec, kept: tuple[int, int], layout: Layout, rights: bool) -> list[str]:
+    notes = []
+    if layout.drawn[0] > kept[0] or layout.drawn[1] > kept[1]:
+        notes.append("enlarges")
+    if spec.metadata != "none" and not rights:
+        notes.append("no rights set")
+    return notes
 
 
 def plan(
