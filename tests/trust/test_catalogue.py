@@ -142,6 +142,17 @@ def test_no_number_that_is_none_gets_into_the_catalogue(tmp_path: Path) -> None:
     catalogue.close()
 
 
+def test_half_a_character_is_kept_as_it_is(tmp_path: Path) -> None:
+    """As the system gives a name that is no UTF-8."""
+    name = b"caf\xe9.dng".decode("utf-8", "surrogateescape")
+    catalogue = Catalogue(tmp_path)
+    with catalogue.write() as session:
+        session.add(Shoot(name="x", words={"v": name, "w": float("nan")}))
+    with catalogue.read() as session:
+        assert session.get_one(Shoot, 1).words == {"v": name, "w": None}
+    catalogue.close()
+
+
 def test_a_catalogue_that_holds_such_numbers_opens(tmp_path: Path) -> None:
     """As the version before left it: the migration makes nothing of them."""
     from alembic import command

@@ -1,5 +1,7 @@
 """Opens the catalogue: checked, SQLite in WAL mode, one writer at a time, migrations at start."""
 
+import json
+import math
 import sqlite3
 import threading
 from collections.abc import Callable, Iterator
@@ -22,9 +24,31 @@ from tanner.core.texts import folded
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
+def _plain(value: Any) -> Any:
+    """The same without numbers that are none, which JSON does not know: they become null."""
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, dict):
+        return {k: _plain(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(v) for v in value]
+    return value
+
+
 def as_json(value: Any) -> str:
     """JSON as every reader takes it, SQLite's own among them: numbers that are none become null."""
-    return to_json(value, inf_nan_mode="null").decode()
+    try:
+        return to_json(value, inf_nan_mode="null").decode()
+    except ValueError:  # half a character, as the system gives it for a name that is no UTF-8: kept as an escape
+        return json.dumps(_plain(value), allow_nan=False)
+
+
+def of_json(text: str) -> Any:
+    """What `as_json` wrote, or the code before."""
+    try:
+        return from_json(text)
+    except ValueError:
+        return json.loads(text)
 
 
 class Catalogue:
@@ -54,7 +78,7 @@ class Catalogue:
             connect_args={"timeout": 30, "check_same_thread": False},
             # A third of the standard library's time, which was half of a change to 5,000 frames.
             json_serializer=as_json,
-            json_deserializer=from_json,
+            json_deserializer=of_json,
         )
         event.listen(self.engine, "connect", _prepare)
         self._writer = threading.Lock()
