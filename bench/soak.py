@@ -35,14 +35,14 @@ def _children(process: int) -> list[int]:
     return found
 
 
-def held(process: int) -> dict[str, float]:
-    """Memory of its own in MB and open files, of the server and of all its processes."""
-    memory, files = 0.0, 0
-    for each in _children(process):
-        rows = dict(row.split(":", 1) for row in Path(f"/proc/{each}/smaps_rollup").read_text().splitlines()[1:])
-        memory += sum(int(rows[k].split()[0]) for k in ("Private_Clean", "Private_Dirty")) / 1024
-        files += len(list(Path(f"/proc/{each}/fd").iterdir()))
-    return {"MB": round(memory, 1), "files": files, "processes": len(_children(process))}
+def held(process: int) -> dict[str, Any]:
+    """Memory of its own in MB and open files, of the server and of all its processes; "each": the MB of each, the server first."""
+    each, files = [], 0
+    for one in _children(process):
+        rows = dict(row.split(":", 1) for row in Path(f"/proc/{one}/smaps_rollup").read_text().splitlines()[1:])
+        each.append(round(sum(int(rows[k].split()[0]) for k in ("Private_Clean", "Private_Dirty")) / 1024))
+        files += len(list(Path(f"/proc/{one}/fd").iterdir()))
+    return {"MB": sum(each), "files": files, "processes": len(each), "each": each}
 
 
 def _shots(folder: Path) -> list[Path]:
@@ -132,8 +132,12 @@ def soak(url: str, folder: Path, paths: list[Path], minutes: float) -> bool:
             worker.round()
         before, end = held(process), time.monotonic() + 60 * minutes
         print(f"after {worker.rounds} rounds: {before}", flush=True)
+        told = time.monotonic()
         while time.monotonic() < end:
             worker.round()
+            if time.monotonic() > told + 6 * minutes:  # ten times in all
+                told = time.monotonic()
+                print(f"after {worker.rounds} rounds: {held(process)}", flush=True)
         after = held(process)
         print(f"after {worker.rounds} rounds: {after}")
         grown = after["MB"] / before["MB"] - 1

@@ -18,7 +18,7 @@ class Reading:
 
     Attributes:
         lab: L*a*b* (D50) as rendered; accepted: why the frame is taken as it is, or empty.
-        outline: rims of the area, in shares of the picture.
+        outline: rims of the area, in shares of the picture, or the same as JSON; goes into the figures as it is.
     """
 
     key: int
@@ -28,7 +28,7 @@ class Reading:
     area: str = ""
     trouble: str = ""
     accepted: str = ""
-    outline: Sequence[Any] = ()
+    outline: Sequence[Any] | str = ()
 
 
 def in_words(lab: Any, reference: Any) -> str:
@@ -73,7 +73,7 @@ def line_up(readings: Sequence[Reading], reference: int | None, tolerance: float
             "outside": False,
             "words": r.trouble,
             "accepted": r.accepted,
-            "outline": list(r.outline),
+            "outline": r.outline,
         }
         if r.key in far:
             difference = far[r.key]

@@ -1,5 +1,6 @@
 """Readings of areas for the Line-up: measured in worker processes, remembered by what each frame looks like."""
 
+import json
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
@@ -156,6 +157,8 @@ class LineUps:
             found = {"trouble": str(error)}
         except BaseException as error:  # told for this frame, and tried again when its look changes
             found = {"trouble": f"could not be measured ({error!r})"}
+        # Some thousands are kept: as text an outline takes a tenth of what lists of numbers take.
+        found = {**found, "outline": json.dumps(found.get("outline", []), separators=(",", ":"))}
         with self._lock:
             self._running.discard(key)
             self._known[key] = found

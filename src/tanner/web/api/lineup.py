@@ -1,5 +1,6 @@
 """The Line-up's data: the areas of a set's frames against their lead's, and small steps for frames that stand out."""
 
+import json
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
@@ -78,6 +79,7 @@ def lineup(
     figures = line_up(readings, line.lead, tolerance)
     about = repr((shoot_id, group, box, kind, tolerance))
     word, rows, whole = services.told.news(known, about, "frame", figures["frames"])
+    rows = [r | {"outline": json.loads(r["outline"])} if isinstance(r["outline"], str) else r for r in rows]
     also = {"lead": line.lead, "pending": pending, "followers": line.followers, "known": word, "whole": whole}
     # As it is: looking through some thousand points of outlines for what is no JSON would take longer than all the rest.
     return JSONResponse({**figures, **also, "count": len(readings), "frames": rows})
