@@ -1,6 +1,8 @@
 """The Sheet's data by what changed: whoever merges it has what all of it says."""
 
 import random
+import shutil
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -33,7 +35,11 @@ class Page:
 @pytest.fixture
 def page(server: Running) -> Page:
     shoot = server.post("/api/shoots", {"name": "Changes"})["id"]
-    server.bring_in(shoot, sorted((server.folder / "photos").glob("T*.DNG"))[:5])
+    # Copies: a file of two shoots would not go into the trash in other tests.
+    folder = server.folder / "photos" / f"changes-{shoot}"
+    folder.mkdir()
+    copies = [shutil.copy(path, folder / path.name) for path in sorted((server.folder / "photos").glob("T*.DNG"))[:5]]
+    server.bring_in(shoot, [Path(path) for path in copies])
     # Making pictures writes what it learned of frames: those are changes, too.
     server.until(f"/api/shoots/{shoot}/pictures?since=0", lambda told: not told["pending"])
     found = Page(server, shoot)
