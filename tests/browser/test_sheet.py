@@ -45,6 +45,21 @@ def test_choosing_by_keyboard(page: Page, server: Running, frame_ids: dict[str, 
 
 
 @pytest.mark.usefixtures("fresh")
+def test_marks_that_are_refused_are_taken_back(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
+    """They are shown before they are stored; what was refused changed nothing, and the page learns so nevertheless."""
+    page.goto("/shoots/1/sheet")
+    cell = page.locator(f"#frame-{frame_ids['T0002']}")
+    cell.click()
+    page.route("**/api/marks", lambda route: route.fulfill(status=422, json={"error": "The disk is full."}))
+    page.keyboard.press("4")
+    expect(page.locator("body")).to_contain_text("The disk is full.")
+    expect(page.locator(f"#frame-{frame_ids['T0002']}")).not_to_contain_text("★")
+    page.unroute("**/api/marks")
+    page.keyboard.press("4")
+    expect(page.locator(f"#frame-{frame_ids['T0002']}")).to_contain_text("★★★★")
+
+
+@pytest.mark.usefixtures("fresh")
 def test_an_alternate_stands_beside_its_frame_and_can_be_taken_out(
     page: Page, server: Running, frame_ids: dict[str, int]
 ) -> None:

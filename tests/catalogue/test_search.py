@@ -306,6 +306,26 @@ def test_narrow_rows_follow_whatever_is_written(many: Catalogue) -> None:
         session.rollback()
 
 
+def test_what_a_change_touches_is_all_that_it_changes(many: Catalogue) -> None:
+    """Triggers write the part of a narrow row that a change touches: the same as if all of it were written."""
+    changes = (
+        "stars = 5, label = 'blue', verdict = 'keep'",
+        """own = '{"areas/0a1b2c3d/kind": "x", "profile.camera": "p", "spots/0a1b2c3d/kind": "y"}', follows = 0""",
+        """worn = '[{"name": "One"}, {"name": "Two"}]', offsets = '{"ev": 0.2}'""",
+        """seen = '{"chart": true, "bracket": [1, 3]}', measured = '{"sharp": 0.5}'""",
+        "place = 3.5, iso = 3200, stars = 1",
+        "own = '{}', worn = '[]', offsets = '{}', measured = '{}'",
+    )
+    with many.write() as session:
+        for change in changes:
+            tick = session.execute(text("SELECT max(tick) FROM frame_facet")).scalar_one()
+            session.execute(text(f"UPDATE frame SET {change.replace(':', chr(92) + ':')} WHERE id IN (3, 4)"))
+            told = session.execute(text("SELECT frame_id FROM frame_facet WHERE tick > :t"), {"t": tick}).scalars()
+            assert sorted(told) == [3, 4], change
+            _same_as_written_now(session)
+        session.rollback()
+
+
 def test_a_search_is_kept_and_a_collection_is_ordered_by_hand(many: Catalogue) -> None:
     with many.write() as session:
         first = kept.keep_search(session, " Best ", "keep stars>=3")

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tanner.core.adjust.registry import adjustments
-from tanner.core.series.resolve import OFFSET_LIMITS, Layers, followed, offset_for, resolve, shifted
+from tanner.core.series.resolve import OFFSET_LIMITS, Layers, beneath, followed, offset_for, resolve, shifted
 
 NUMBERS = [a for a in adjustments().values() if a.spec.widget == "rule" and a.neutral is not None]
 
@@ -38,6 +38,24 @@ def test_crop_of_the_lead_stays_with_the_lead() -> None:
     lead = {"crop.left": 0.2, "crop.straighten": 3.0, "light.exposure": 1.0}
     assert followed(lead) == {"light.exposure": 1.0}
     assert resolve(Layers(lead=lead)).values == {"light.exposure": 1.0}
+
+
+LAYER = st.dictionaries(
+    st.sampled_from(
+        ["light.exposure", "light.contrast", "crop.left", "curve.on", "areas/0a1b2c3d/kind", "nobody.knows"]
+    ),
+    st.sampled_from([0.0, 1.0, 2.0]),
+)
+
+
+@given(LAYER, LAYER, LAYER, LAYER)
+def test_what_lies_beneath_is_what_resolving_says(
+    defaults: dict[str, float], preset: dict[str, float], lead: dict[str, float], own: dict[str, float]
+) -> None:
+    layers = Layers(defaults=defaults, preset=preset, lead=lead, own=own)
+    resolved = resolve(layers)
+    for keys in (["light.exposure", "crop.left", "light.contrast"], ["light.exposure", "areas/0a1b2c3d/kind"]):
+        assert beneath(layers, keys) == {key: resolved.base(key) for key in keys}
 
 
 def test_an_offset_stays_when_the_lead_changes() -> None:

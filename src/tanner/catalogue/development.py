@@ -67,6 +67,7 @@ def edited(
         SettingsError: a name or value that the declarations refuse.
     """
     check_names(values)
+    valid = set() if valid is None else valid
     layers = resolver.layers(frame)
     under = beneath(layers, values)
     own, offsets = dict(frame.own), dict(frame.offsets)
@@ -90,10 +91,9 @@ def edited(
         return {"own": own, "offsets": offsets}
     after = resolve(replace(layers, own=own)).values
     seen = repr(after)
-    if valid is None or seen not in valid:
+    if seen not in valid:
         develop(after)
-        if valid is not None:
-            valid.add(seen)
+        valid.add(seen)
     return {"own": own, "offsets": offsets}
 
 

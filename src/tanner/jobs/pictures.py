@@ -180,7 +180,10 @@ class Pictures:
                 return  # the program ends: that says nothing of the file
             failed = str(error) if isinstance(error, TannerError) else f"could not be rendered ({error!r})."
             log.info("picture of %s: %s", wish.path, failed)
-            self._mark(wish.frame_id, failed)
+            try:
+                self._mark(wish.frame_id, failed)
+            except Exception:  # a full disk: its lane goes on with the next one all the same
+                log.exception("that a picture failed could not be noted")
         with self._lock:
             self._running.pop(wish.frame_id, None)
             if failed:

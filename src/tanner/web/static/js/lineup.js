@@ -6,6 +6,7 @@ import { followMatch } from "./jobs.js";
 import { Large, outlines } from "./large.js";
 import { hear } from "./news.js";
 import { listOwnAreas } from "./own-areas.js";
+import { Roster } from "./roster.js";
 import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 
 const AXES = [
@@ -14,19 +15,20 @@ const AXES = [
   { name: "b*", index: 2, low: "bluer", high: "yellower" },
 ];
 const state = { frames: new Map(), sets: [], figures: null, set: null, kind: "backdrop", box: null, chosen: new Set(), active: null };
+const roster = new Roster(shootId);
 let fresh = null;
 let asking = 0;
 let listed = null; // the lead whose areas can be chosen
 
 async function load() {
-  const data = await trying(() => get(`/api/shoots/${shootId}/sheet`));
-  if (!data) return;
-  state.frames = new Map(data.frames.map((f) => [f.id, f]));
-  state.sets = data.sets.filter((s) => data.frames.some((f) => f.set === s.id));
-  fresh = fresh || new Fresh(shootId, data.counter, pictures);
+  if (!(await trying(() => roster.read()))) return;
+  const { frames } = roster;
+  state.frames = roster.byId;
+  state.sets = roster.sets;
+  fresh ||= new Fresh(shootId, roster.counter, pictures);
   if (!state.sets.some((s) => s.id === state.set)) {
     const kept = Number(sessionStorage.getItem(`tanner.lineup.${shootId}`));
-    const size = (s) => data.frames.filter((f) => f.set === s.id).length;
+    const size = (s) => frames.filter((f) => f.set === s.id).length;
     state.set = (state.sets.find((s) => s.id === kept) || [...state.sets].sort((a, b) => size(b) - size(a))[0])?.id ?? null;
   }
   byId("which-set").replaceChildren(...state.sets.map((s) => el("option", { value: String(s.id), text: s.name, selected: s.id === state.set })));

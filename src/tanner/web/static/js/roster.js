@@ -44,6 +44,11 @@ export class Roster {
     return found;
   }
 
+  // What is shown here may no longer be the truth: the next reading is of all.
+  forget() {
+    this.known = null;
+  }
+
   // false: what came does not fit what is here, and all has to be read
   merged(found) {
     let order = false;

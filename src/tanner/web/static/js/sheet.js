@@ -297,7 +297,9 @@ async function marking(fields, next = false) {
   told();
   const kept = writing.then(() => trying(() => post("/api/marks", { frames: chosen, ...fields })));
   writing = kept;
-  if (!(await kept)) load();
+  if (await kept) return;
+  roster.forget(); // what was refused changed nothing, and would not be told again
+  load();
 }
 
 const judged = (verdict) => ids().every((id) => state.frames.get(id).verdict === verdict);
