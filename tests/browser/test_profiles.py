@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import pytest
 from browsing import eventually
 from charts import chart_server
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from serving import Running
 
 
@@ -13,6 +13,27 @@ from serving import Running
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     with chart_server(tmp_path_factory.mktemp("charts")) as result:
         yield result
+
+
+def test_what_can_be_pressed_stays_where_it_is_when_the_profiles_come(page: Page, server: Running) -> None:
+    """They come by a request of their own: a click on its way fell beside its button."""
+    asked: list[Route] = []
+    page.route("**/api/frames/*/profiles", lambda route: asked.append(route))
+    page.goto("/shoots/1/bench?frame=1")
+    page.locator('#index [data-group="profile"]').click()
+    eventually(page, lambda: bool(asked))
+    buttons = page.locator("#profile-carry, #profile-make, #give-look").or_(page.get_by_role("slider", name="Base curve"))
+
+    def tops() -> list[int]:
+        return [round((b.bounding_box() or {"y": -1})["y"]) for b in buttons.all()]
+
+    before = tops()
+    assert len(before) == 4
+    for route in asked:
+        route.continue_()
+    expect(page.locator("#profile-list [role=radio]").first).to_be_visible()
+    assert tops() == before
+    page.unroute_all()
 
 
 def test_a_profile_is_made_kept_and_chosen(page: Page, server: Running) -> None:

@@ -7,9 +7,10 @@ import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from made import downgrade
-from sqlalchemy import text
+from sqlalchemy import Engine, event, text
 from sqlalchemy.exc import IntegrityError
 
+from tanner.catalogue import health, store
 from tanner.catalogue.models import Base, Frame, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
@@ -57,6 +58,72 @@ def test_a_catalogue_of_an_older_version_with_frames_in_it_is_brought_up(catalog
         frame = session.get_one(Frame, 2)
         assert (frame.name, frame.set_id, frame.worn, frame.seen, frame.sidecar) == ("A002.DNG", 1, [], {}, "")
         assert session.get_one(Shoot, 1).sidecars is False
+    again.close()
+
+
+class Killed(Exception):
+    """Stands for the end of the process."""
+
+
+def broken_off(folder: Path, at: int) -> bool:
+    """Open a catalogue and be killed before statement `at` that changes something; whether it came so far."""
+    changes = 0
+
+    def stop(_c: object, _k: object, statement: str, *_: object) -> None:
+        nonlocal changes
+        changes += not statement.lstrip().startswith(("SELECT", "PRAGMA"))
+        if changes > at:
+            raise Killed
+
+    event.listen(Engine, "before_cursor_execute", stop)
+    try:
+        Catalogue(folder).close()
+    except Killed:
+        return True
+    finally:
+        event.remove(Engine, "before_cursor_execute", stop)
+    return False
+
+
+def test_a_catalogue_whose_making_was_broken_off_is_made(tmp_path: Path) -> None:
+    """Also when each attempt is broken off a little later: no statement leaves its part behind."""
+    at = 0
+    while broken_off(tmp_path / "data", at):
+        at += 5
+    assert at > 40
+    catalogue = Catalogue(tmp_path / "data")
+    with catalogue.read() as session:
+        assert session.get(Shoot, 1) is None
+    catalogue.close()
+
+
+def test_a_new_catalogue_is_at_no_moment_a_file_of_no_bytes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """That is what a killed program left, and it was taken for damage at the next start."""
+
+    def killed(*_: object, **__: object) -> None:
+        raise Killed
+
+    with monkeypatch.context() as patch, pytest.raises(Killed):
+        patch.setattr(store, "create_engine", killed)
+        Catalogue(tmp_path / "data")
+    assert health.fault(tmp_path / "data" / health.NAME) == ""
+    Catalogue(tmp_path / "data").close()
+
+
+def test_an_older_catalogue_whose_bringing_up_was_broken_off_is_as_before(catalogue: Catalogue) -> None:
+    folder = catalogue.folder
+    downgrade(catalogue, "0002")
+    at = 0
+    while broken_off(folder, at):
+        with sqlite3.connect(folder / "catalogue.sqlite") as older:
+            assert older.execute("SELECT version_num FROM alembic_version").fetchone() == ("0002",)
+            assert "worn" not in [row[1] for row in older.execute("PRAGMA table_info(frame)")]
+            assert older.execute("SELECT count(*) FROM frame").fetchone() == (7,)
+        at += 9
+    assert at > 40
+    again = Catalogue(folder)
+    with again.read() as session:
+        assert session.get_one(Frame, 2).name == "A002.DNG"
     again.close()
 
 

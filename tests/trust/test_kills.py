@@ -49,10 +49,14 @@ def run(folder: Path, kind: str, kill_after: float | None) -> bool:
         str(folder / "photos"),
         str(folder / "card"),
     ]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as program:
+    with (
+        (folder / "said").open("w+") as said,
+        subprocess.Popen(command, stdout=subprocess.PIPE, stderr=said, text=True) as program,
+    ):
         assert program.stdout is not None and program.stdout.readline() == "started\n"
         if kill_after is None:
-            return program.stdout.readline() == "over\n"
+            assert program.stdout.readline() == "over\n", (folder / "said").read_text()
+            return True
         time.sleep(kill_after)
         over = program.poll() is not None
         os.kill(program.pid, signal.SIGKILL)

@@ -3,12 +3,13 @@
 import os
 import shutil
 import sqlite3
-from contextlib import closing
+from contextlib import closing, suppress
 from datetime import datetime
 from pathlib import Path
 
-from tanner.core.errors import TannerError
+from tanner.core.errors import NameTaken, TannerError
 from tanner.core.limits import limits
+from tanner.core.output.files import write_whole
 
 NAME = "catalogue.sqlite"
 MAGIC = b"SQLite format 3\0"
@@ -52,6 +53,21 @@ def check(folder: Path) -> None:
     trouble = fault(path)
     if trouble:
         raise _damaged(folder, trouble)
+
+
+def begin(folder: Path) -> None:
+    """Make the file of a new catalogue, whole from its first moment: one of no bytes is taken for damage.
+
+    Raises:
+        WriteFailed: it cannot be written there.
+    """
+    if (folder / NAME).exists():
+        return
+    with closing(sqlite3.connect(":memory:")) as empty:
+        empty.executescript("CREATE TABLE first (number); DROP TABLE first; VACUUM")
+        data = empty.serialize()
+    with suppress(NameTaken):  # by another program, this moment
+        write_whole(folder / NAME, data)
 
 
 def fault(path: Path) -> str:

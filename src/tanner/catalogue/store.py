@@ -73,6 +73,7 @@ class Catalogue:
         except OSError as error:
             raise TannerError(f"{folder}: the data folder cannot be made ({error.strerror}).") from None
         health.check(folder)
+        health.begin(folder)
         self.engine = create_engine(
             f"sqlite:///{folder / health.NAME}",
             connect_args={"timeout": 30, "check_same_thread": False},
@@ -98,14 +99,18 @@ class Catalogue:
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.connect() as connection:
+            # Left to itself the driver commits before each change of a table: a program that was killed in between
+            # left half a version, which nothing could open. So the one transaction is begun and ended here.
+            connection = connection.execution_options(isolation_level="AUTOCOMMIT")
             # A table that is made anew is dropped for a moment; what points to it must not mind.
             connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
             config.attributes["connection"] = connection
             was = MigrationContext.configure(connection).get_current_revision()
             if was not in (None, ScriptDirectory.from_config(config).get_current_head()):
                 self._back_up_first()
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
             command.upgrade(config, "head")
-            connection.commit()
+            connection.exec_driver_sql("COMMIT")
             connection.exec_driver_sql("PRAGMA foreign_keys=ON")
 
     def _version(self) -> str | None:
