@@ -22,7 +22,9 @@ def test_what_can_be_pressed_stays_where_it_is_when_the_profiles_come(page: Page
     page.goto("/shoots/1/bench?frame=1")
     page.locator('#index [data-group="profile"]').click()
     eventually(page, lambda: bool(asked))
-    buttons = page.locator("#profile-carry, #profile-make, #give-look").or_(page.get_by_role("slider", name="Base curve"))
+    buttons = page.locator("#profile-carry, #profile-make, #give-look").or_(
+        page.get_by_role("slider", name="Base curve")
+    )
 
     def tops() -> list[int]:
         return [round((b.bounding_box() or {"y": -1})["y"]) for b in buttons.all()]
