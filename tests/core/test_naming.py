@@ -100,9 +100,9 @@ def test_capitals_and_accents_do_not_make_another_name(tmp_path: Path) -> None:
     """As on file systems that take both for one: a clash is told before."""
     (tmp_path / "Lamp.JPG").touch()
     (tmp_path / "caf\u00e9.jpg").touch()
-    taken = Taken()
-    assert taken.there(tmp_path / "lamp.jpg") and taken.there(tmp_path / "cafe\u0301.jpg")
-    assert not taken.there(tmp_path / "new.jpg") and not taken.there(tmp_path / "gone" / "x.jpg")
-    taken.add([tmp_path / "LAMP-2.jpg"])
-    assert taken.free(tmp_path / "lamp.jpg", there=True).name == "lamp-3.jpg"
-    assert taken.free(tmp_path / "lamp.jpg", there=False).name == "lamp.jpg"
+    taken, at = Taken(), f"{tmp_path}/".__add__
+    assert taken.there(at("lamp.jpg")) and taken.there(at("cafe\u0301.jpg"))
+    assert not taken.there(at("new.jpg")) and not taken.there(at("gone/x.jpg"))
+    taken.add([at("LAMP-2.jpg")])
+    assert taken.free(at("lamp.jpg"), there=True) == at("lamp-3.jpg")
+    assert taken.free(at("lamp.jpg"), there=False) == at("lamp.jpg")

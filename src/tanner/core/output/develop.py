@@ -277,7 +277,13 @@ def _linear_dng(
 
 def target_path(folder: Path, spec: OutputSpec, values: Mapping[str, object]) -> Path:
     """Where a spec puts a frame by its tokens' values (see `name_values`), before a taken name is dealt with."""
-    return folder / fill_folder(spec.subfolder, values) / (fill(spec.name, values) + spec.suffix)
+    return Path(target_text(str(folder), spec, values))
+
+
+def target_text(folder: str, spec: OutputSpec, values: Mapping[str, object]) -> str:
+    """The same as plain text, for thousands of rows."""
+    parts = folder.rstrip("/"), fill_folder(spec.subfolder, values), fill(spec.name, values) + spec.suffix
+    return "/".join(p for n, p in enumerate(parts) if p or not n)
 
 
 def one_pass(source: Source, development: Development, specs: Sequence[OutputSpec]) -> list[int]:

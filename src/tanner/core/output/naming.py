@@ -54,6 +54,7 @@ def check_template(template: str) -> None:
         raise FormatError(f"“{template}” has a brace without its other half.")
 
 
+@lru_cache(4096)
 def clean(part: str) -> str:
     """A name that every usual file system takes: no separators, controls, or dots at the ends."""
     part = unicodedata.normalize("NFC", _FORBIDDEN.sub("-", part)).replace("/", "-").strip(" .")
@@ -64,15 +65,21 @@ def clean(part: str) -> str:
     return part or "unnamed"
 
 
+@lru_cache(256)
+def _pieces(template: str) -> tuple[tuple[str, str, str], ...]:
+    """A template as (text, token, digits), the last with no token: thousands of names are made of one."""
+    parts = _TOKEN.split(template)
+    pairs = [(text, *token.partition(":")) for text, token in zip(parts[::2], [*parts[1::2], ""], strict=True)]
+    return tuple((text, token, digits) for text, token, _, digits in pairs)
+
+
 def filled(template: str, values: Mapping[str, object]) -> str:
     """Values put into a template, as they are."""
-
-    def value(match: re.Match[str]) -> str:
-        name, _, digits = match[1].partition(":")
-        found = values.get(name, "")
-        return f"{int(str(found)):0{digits or 4}d}" if name == "number" and found != "" else str(found)
-
-    return _TOKEN.sub(value, template)
+    said = ""
+    for text, token, digits in _pieces(template):
+        found = values.get(token, "")
+        said += text + (f"{int(str(found)):0{digits or 4}d}" if token == "number" and found != "" else str(found))
+    return said
 
 
 def fill(template: str, values: Mapping[str, object]) -> str:
@@ -82,15 +89,23 @@ def fill(template: str, values: Mapping[str, object]) -> str:
 
 def fill_folder(template: str, values: Mapping[str, object]) -> str:
     """The same for a folder below the target: parts between slashes are cleaned one by one."""
-    parts = [fill(p, values) for p in template.split("/") if p.strip(" .")]
-    return "/".join(parts)
+    return "/".join(fill(p, values) for p in folder_parts(template))
 
 
-def remarks(template: str, values: Mapping[str, object]) -> list[str]:
+def folder_parts(template: str) -> list[str]:
+    """The templates between the slashes of a folder's, those that name something."""
+    return [p for p in template.split("/") if p.strip(" .")]
+
+
+def remarks(template: str, values: Mapping[str, object]) -> tuple[str, ...]:
     """What `fill` had to change, told before anything is written."""
-    raw = filled(template, values)
+    return _remarks(filled(template, values))
+
+
+@lru_cache(4096)
+def _remarks(raw: str) -> tuple[str, ...]:
     said = []
-    if re.search(r"[/\\]", raw) or _FORBIDDEN.search(raw):
+    if "/" in raw or _FORBIDDEN.search(raw):
         said.append("characters that no file name may have were replaced by -")
     elif raw.strip(" .") != raw:
         said.append("dots or spaces at its ends were left out")
@@ -100,7 +115,7 @@ def remarks(template: str, values: Mapping[str, object]) -> list[str]:
         said.append("is the name of a device on some systems: got a _")
     if not raw.strip(" ."):
         said.append("empty: called unnamed")
-    return said
+    return tuple(said)
 
 
 def key_of(path: Path | str) -> str:
@@ -109,34 +124,38 @@ def key_of(path: Path | str) -> str:
 
 
 class Taken:
-    """Names that are taken: by files that are there, and by those that are planned; capitals do not count."""
+    """Names that are taken: by files that are there, and by those that are planned; capitals do not count.
+
+    Paths are plain text here: a delivery of thousands asks for each several times.
+    """
 
     def __init__(self) -> None:
-        self._there: dict[Path, set[str]] = {}
+        self._there: dict[str, set[str]] = {}
         self._planned: set[str] = set()
 
-    def there(self, path: Path) -> bool:
+    def there(self, path: str) -> bool:
         """Whether a file is there already, by any spelling."""
-        folder = path.parent
+        folder, _, name = path.rpartition("/")
         if folder not in self._there:
             try:
-                self._there[folder] = {key_of(p.name) for p in folder.iterdir()}
+                self._there[folder] = {key_of(p.name) for p in Path(folder or "/").iterdir()}
             except OSError:
                 self._there[folder] = set()
-        return key_of(path.name) in self._there[folder]
+        names = self._there[folder]
+        return bool(names) and key_of(name) in names
 
-    def planned(self, path: Path) -> bool:
+    def planned(self, path: str) -> bool:
         return key_of(path) in self._planned
 
-    def add(self, paths: Iterable[Path]) -> None:
+    def add(self, paths: Iterable[str]) -> None:
         self._planned |= {key_of(p) for p in paths}
 
-    def free(self, path: Path, there: bool) -> Path:
+    def free(self, path: str, there: bool) -> str:
         """The path itself, or with -2, -3 ... before its ending; `there`: files that are there count."""
         candidate, number = path, 1
         while self.planned(candidate) or (there and self.there(candidate)):
             number += 1
-            candidate = path.with_name(f"{path.stem}-{number}{path.suffix}")
+            candidate = str(Path(path).with_name(f"{Path(path).stem}-{number}{Path(path).suffix}"))
         return candidate
 
 
@@ -174,10 +193,13 @@ def name_values(
         "keyword": keyword,
         "stars": stars,
         "label": "" if label == "none" else label,
-        "width": size[0],
-        "height": size[1],
-        "size": f"{size[0]}x{size[1]}",
+        **size_values(size),
     }
+
+
+def size_values(size: tuple[int, int]) -> dict[str, object]:
+    """Values of the tokens of a file's size."""
+    return {"width": size[0], "height": size[1], "size": f"{size[0]}x{size[1]}"}
 
 
 @lru_cache(64)

@@ -62,7 +62,7 @@ class Recipe(BaseModel):
         """Where a file goes below `copy_to`; a name that is taken there gets a number when it is written."""
         return Path(self.copy_to) / fill_folder(self.folder, values) / f"{fill(self.name, values)}{path.suffix}"
 
-    def remarks(self, values: Mapping[str, object]) -> list[str]:
+    def remarks(self, values: Mapping[str, object]) -> tuple[str, ...]:
         return remarks(self.name, values)
 
 

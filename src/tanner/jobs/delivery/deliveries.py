@@ -108,7 +108,7 @@ class Deliveries:
         start = max((n for _, n in earlier), default=int(delivery.options.get("start", 1)) - 1) + 1
         rows = Plan(
             session, delivery.shoot_id, Path(delivery.folder), str(delivery.options.get("text", "")), start,
-            [Path(t) for t, _ in earlier],
+            [t for t, _ in earlier],
         ).rows(frames, specs)  # fmt: skip
         keys = ("spec", "number", "target", "settings", "width", "height")
         items = [{"delivery_id": delivery.id, "frame_id": row["frame"], **{k: row[k] for k in keys}} for row in rows]

@@ -12,15 +12,16 @@ from sqlalchemy.orm import Session
 
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.resolver import Resolver
-from tanner.catalogue.words import words_of
+from tanner.catalogue.words import shoot_words
 from tanner.core.adjust.registry import develop
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import kept_size
 from tanner.core.optics.view import orientation_of
-from tanner.core.output.develop import target_path
-from tanner.core.output.naming import LONGEST_PATH, Taken, name_values, remarks
+from tanner.core.output.develop import target_text
+from tanner.core.output.naming import LONGEST_PATH, Taken, folder_parts, name_values, remarks, size_values
 from tanner.core.output.sizing import Layout
 from tanner.core.output.spec import OutputSpec
+from tanner.core.series.resolve import Layers, resolve
 
 CLIPPED = 0.02
 """Share of white px without detail that is told of."""
@@ -77,7 +78,7 @@ class Plan:
     folder: Path
     text: str = ""
     start: int = 1
-    reserved: Sequence[Path] = ()
+    reserved: Sequence[str] = ()
     taken: Taken = field(default_factory=Taken)
 
     def __post_init__(self) -> None:
@@ -88,49 +89,39 @@ class Plan:
         """Per frame and spec: frame, name, spec (index), number, target, width, height, settings, notes."""
         rows = []
         crops: dict[str, Crop] = {}
+        layouts: dict[tuple[int, tuple[int, int]], Layout] = {}
+        all_rights = shoot_words(self.resolver.shoot).get("rights")
         for number, frame in enumerate(frames, self.start):
-            values = self.resolver.resolve(frame).values
+            layers = self.resolver.layers(frame)
+            values = resolve(layers).values
             # Most frames of a set share a development, and validating one takes longer than all the rest of its rows.
             same = repr(values)
             if same not in crops:
                 crops[same] = develop(values).group(Crop)
             kept = kept_of(frame, crops[same])
-            about = self._about(frame)
+            about = _about(frame, layers)
             group = self.resolver.sets.get(frame.set_id or 0)
             tokens = tokens_of(frame, number, self.resolver.shoot.name, group.name if group else "", self.text)
-            rights = bool(words_of(self.resolver.shoot, frame).get("rights"))
+            named = name_values(name=Path(frame.name).stem, **tokens)
+            rights = bool(frame.words.get("rights") or all_rights)
+            of_frame = {"frame": frame.id, "name": frame.name, "number": number, "settings": values}
             for index, spec in enumerate(specs):
                 if frame.alternate and not spec.alternates:
                     continue
-                layout = spec.layout(kept)
-                target, said = self._target(frame, spec, tokens, layout.canvas)
+                layout = layouts.get((index, kept)) or layouts.setdefault((index, kept), spec.layout(kept))
+                width, height = layout.canvas
+                target, said = self._target(spec, {**named, "spec": spec.title, **size_values(layout.canvas)})
                 notes = said + about + _of_spec(spec, kept, layout, rights)
                 rows.append(
-                    {
-                        "frame": frame.id,
-                        "name": frame.name,
-                        "spec": index,
-                        "number": number,
-                        "target": str(target),
-                        "width": layout.canvas[0],
-                        "height": layout.canvas[1],
-                        "settings": values,
-                        "notes": notes,
-                    }
+                    {**of_frame, "spec": index, "target": target, "width": width, "height": height, "notes": notes}
                 )
         return rows
 
-    def _target(
-        self, frame: Frame, spec: OutputSpec, tokens: dict[str, Any], size: tuple[int, int]
-    ) -> tuple[Path, list[str]]:
-        name = Path(frame.name).stem
-        values = name_values(name=name, spec=spec.title, size=size, **tokens)
-        target = target_path(self.folder, spec, values)
+    def _target(self, spec: OutputSpec, values: Mapping[str, object]) -> tuple[str, list[str]]:
+        target = target_text(str(self.folder), spec, values)
         notes = [f"name: {r}" for r in remarks(spec.name, values)]
-        for part in spec.subfolder.split("/"):
-            notes += [f"subfolder: {r}" for r in remarks(part, values)] if part.strip(" .") else []
-        there = self.taken.there(target)
-        if there:
+        notes += [f"subfolder: {r}" for part in folder_parts(spec.subfolder) for r in remarks(part, values)]
+        if self.taken.there(target):
             notes.append(
                 {
                     "number": "name taken: gets a number",
@@ -142,23 +133,23 @@ class Plan:
             notes.append("same name as another row: gets a number")
         target = self.taken.free(target, there=spec.exists == "number")
         self.taken.add([target])
-        if len(str(target).encode()) > LONGEST_PATH:
+        if len(target.encode()) > LONGEST_PATH:
             notes.append(f"the path is longer than {LONGEST_PATH} bytes: choose shorter folders")
         return target, notes
 
-    def _about(self, frame: Frame) -> list[str]:
-        """What is to be known of a frame, whatever is written of it."""
-        notes = []
-        if frame.verdict == "drop":
-            notes.append("marked drop")
-        if frame.error:
-            notes.append(frame.error)
-        elif not Path(frame.path).exists():
-            notes.append("the original is not there. Is the drive connected?")
-        layers = self.resolver.layers(frame)
-        if not (layers.own or layers.preset or layers.lead or layers.offsets):
-            notes.append("not yet developed")
-        return notes
+
+def _about(frame: Frame, layers: Layers) -> list[str]:
+    """What is to be known of a frame, whatever is written of it."""
+    notes = []
+    if frame.verdict == "drop":
+        notes.append("marked drop")
+    if frame.error:
+        notes.append(frame.error)
+    elif not Path(frame.path).exists():
+        notes.append("the original is not there. Is the drive connected?")
+    if not (layers.own or layers.preset or layers.lead or layers.offsets):
+        notes.append("not yet developed")
+    return notes
 
 
 def _of_spec(spec: OutputSpec, kept: tuple[int, int], layout: Layout, rights: bool) -> list[str]:

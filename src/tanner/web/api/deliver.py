@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.search.find import condition, ordered, take
+from tanner.catalogue.store import as_json
 from tanner.catalogue.words import written_words
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
@@ -117,7 +118,8 @@ def planned(shoot_id: int, body: Wish, services: WithServices) -> Response:
             seconds += each * work_of(sizes[row["frame"]], size)
     left = round(seconds / services.delivery_workers.lanes, 1) if each is not None else None
     total = sum(r["bytes"] for r in rows)
-    return JSONResponse({"rows": rows, "folder": str(folder), "bytes": total, "seconds": left})
+    said = as_json({"rows": rows, "folder": str(folder), "bytes": total, "seconds": left})
+    return Response(said, media_type="application/json")
 
 
 def _busy(services: Services, frame: Frame) -> float | None:

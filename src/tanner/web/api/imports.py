@@ -125,11 +125,11 @@ def plan(shoot_id: int, body: Start, services: WithServices) -> dict[str, Any]:
         path = services.folders.allow(text)
         facts = _facts(str(path), stamp_of(path)) if recipe.needs_facts else None
         values = recipe.values(path, facts, number, shoot)
-        wanted = recipe.target(path, values)
+        wanted = str(recipe.target(path, values))
         target = taken.free(wanted, there=True)
         taken.add([target])
         clash = "" if target == wanted else "another file is called so: it gets a number"
-        rows.append({"name": path.name, "target": str(target), "clash": clash, "remarks": recipe.remarks(values)})
+        rows.append({"name": path.name, "target": target, "clash": clash, "remarks": recipe.remarks(values)})
     trouble = ""
     try:
         check_room(recipe, [Path(f) for f in (*body.files, *body.extra)])
