@@ -12,7 +12,8 @@ from PIL import Image, ImageDraw, ImageFont
 from tanner.core.adjust.registry import GROUPS, Adjustment, adjustments, defaults, develop
 from tanner.core.colour.balance import ZONES
 from tanner.core.colour.ranges import HUES
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 
 DEMO = Path("build/demo")

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import plain_planes
 
 F32 = NDArray[np.float32]

@@ -12,7 +12,8 @@ from typing import Any
 import numpy as np
 
 from tanner.core.adjust.registry import defaults, develop
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 
 DEMO = Path("build/demo/shoot")

@@ -25,7 +25,7 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.noise.kept import Kept
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.delivery.planning import plan
-from tanner.web.api.shoots import SHEET_COLUMNS, changed_rows, frame_row
+from tanner.web.api.sheet import SHEET_COLUMNS, changed_rows, frame_row
 from tanner.web.serving.serve import calm_collector
 
 

@@ -25,7 +25,8 @@ from tanner.core.colour.auto_white import auto_white
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.profile.make import chart_picture
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import as_shot_white
 from tanner.core.series.area import NoArea
 from tanner.core.series.match import colour_of, moved, picture_of, shot_as

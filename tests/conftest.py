@@ -8,7 +8,8 @@ import pytest
 from hypothesis import settings
 from made import exposure, hashes, series
 
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.studio.camera import take
 
 # No test has a time limit: machines are shared.

@@ -14,7 +14,8 @@ from tanner.core.colour.dcp import CameraProfile, write_dcp
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.ranges import HUES
 from tanner.core.errors import SettingsError
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 
 ALL = list(adjustments().values())

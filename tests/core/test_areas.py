@@ -17,7 +17,8 @@ from tanner.core.areas.place import between, moved, to_places
 from tanner.core.areas.raster import masks_of
 from tanner.core.areas.shapes import Round, Straight
 from tanner.core.errors import SettingsError
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, make_plan, render, render_strips
 from tanner.core.render.views import places
 

@@ -18,7 +18,8 @@ from tanner.core.errors import SettingsError
 from tanner.core.output.cutout import on_ground, svg, without_fringe
 from tanner.core.output.develop import encode
 from tanner.core.output.spec import OutputSpec, said
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render.masking import found_area, mask_of
 from tanner.jobs.delivery.planning import estimate
 from tanner.studio.camera import take

@@ -14,7 +14,7 @@ from tanner.core.optics.perspective import Perspective
 from tanner.core.optics.resample import box, lanczos, sensor_range, warp
 from tanner.core.optics.view import View
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 
 
@@ -162,7 +162,7 @@ def test_correction_undoes_the_simulated_lens(source: Source) -> None:
     """The simulated camera bent and darkened the picture by its lens; the file's own data undo it."""
     from made import exposure
 
-    from tanner.core.raw.reader import Source as Kind
+    from tanner.core.raw.source import Source as Kind
     from tanner.studio.camera import mosaic
 
     wanted = {**defaults(raw=False, lens=True), "white.temperature": 5500.0}

@@ -18,7 +18,7 @@ from tanner.core.output.mark import FONT, Mark, drawn
 from tanner.core.output.sizing import SizeRule, layout, output_size, parse_size
 from tanner.core.output.spec import OutputSpec
 from tanner.core.output.words import Words
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 edges = st.integers(1, 12_000)
 px = st.integers(1, 9_000)

@@ -24,7 +24,8 @@ from tanner.core.areas.raster import Place, lost, mask_on_grid
 from tanner.core.areas.shapes import Brush, Colours, Lightness, Outline
 from tanner.core.errors import SettingsError
 from tanner.core.memory import Memory
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 from tanner.core.render.guide import look_of
 from tanner.core.render.masking import found_area, mask_of, sampled

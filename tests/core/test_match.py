@@ -10,7 +10,8 @@ from made import exposure
 from tanner.core.adjust.registry import defaults
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.temperature import xy_to_temperature
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import as_shot_white
 from tanner.core.series.area import NoArea, backdrop, drawn, found_again
 from tanner.core.series.match import colour_of, match, measured, moved, picture_of

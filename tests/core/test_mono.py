@@ -9,7 +9,7 @@ from tanner.core.adjust.registry import defaults
 from tanner.core.colour.mono import SURE, TURNED, Mono, greyed, weights_for
 from tanner.core.colour.ranges import HUES
 from tanner.core.colour.spaces import SPACES, oklab, working_to
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.series import automatic
 
 

@@ -27,7 +27,8 @@ from tanner.core.noise.stabilise import stabilised, unbiased
 from tanner.core.noise.stage import CLEANED, denoised_source, method_for, notes, waits
 from tanner.core.noise.table import TABLE
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import plain_planes, render
 from tanner.studio.camera import take
 

@@ -10,8 +10,10 @@ import pytest
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, write_bayer_dng
-from tanner.core.raw.opcodes import STORED, Scale, apply_list, lens_fields
-from tanner.core.raw.reader import LENSES, Source, read
+from tanner.core.raw.opcodes import lens_fields
+from tanner.core.raw.opcodes_applied import STORED, Scale, apply_list
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import LENSES, Source
 from tanner.core.render import render_planes
 from tanner.core.tiff.ifd import entry
 

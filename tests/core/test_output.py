@@ -16,7 +16,7 @@ from tanner.core.output.jpeg import encode_strip, icc_segments, join
 from tanner.core.output.metadata import exif_block, xmp_packet
 from tanner.core.output.spec import OutputSpec, read_spec
 from tanner.core.output.words import Words
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 
 WORDS = Words(creator="Alder & Finch", rights="© <Alder>", keywords=("lamp", "blau & grün"), stars=4)

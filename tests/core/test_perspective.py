@@ -15,8 +15,8 @@ from tanner.core.optics.perspective import Perspective, angles, from_lines, from
 from tanner.core.optics.projection import LENSES, direction, place
 from tanner.core.optics.turn import turned
 from tanner.core.optics.view import View, orientation_of, to_sensor, upright
-from tanner.core.raw import reader
-from tanner.core.raw.reader import Source
+from tanner.core.raw import source as sources
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, notes, render
 
 W, H, FOCAL = 600, 400, 500.0
@@ -210,7 +210,7 @@ def test_turning_turns_the_picture_as_it_is_seen(by: str, mirrored: bool, source
 def test_a_map_that_folds_over_is_left_out_with_a_word(source: Source) -> None:
     lens = OpcodeLens(np.array([[1.0, -0.9, 0.0, 0.0, 0.0, 0.0]]), None, source.size)
     odd = Source(source.facts, source.data)
-    odd.memory.put(reader.LENSES, "", (lens, ""))
+    odd.memory.put(sources.LENSES, "", (lens, ""))
     development = develop({"optics.distortion": 200.0})
     assert any("fold" in n for n in notes(odd, development))
     plain = render(odd, develop({}), (150, 100))
@@ -334,6 +334,6 @@ def test_a_circular_fisheye_says_where_it_ends(source: Source, focal: float, sai
     facts = source.facts.model_copy(update={"focal_length_35mm": focal})
     other = Source(facts, source.data)
     lens = OpcodeLens(None, None, source.size, projection="equidistant")
-    other.memory.put(reader.LENSES, "", (lens, ""))
+    other.memory.put(sources.LENSES, "", (lens, ""))
     found = " ".join(notes(other, develop({"optics.distortion": 100.0})))
     assert ("Beyond the circle" in found) == said

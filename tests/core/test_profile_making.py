@@ -14,7 +14,8 @@ from tanner.core.profile.chart import ChartError, published24, read_cgats
 from tanner.core.profile.detect import find_corners
 from tanner.core.profile.make import Shot, chart_picture, locate, make_profile
 from tanner.core.profile.readings import read_patches
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.studio.camera import take
 
 CORNERS = np.array([[0.1896, 0.1894], [0.8096, 0.1894], [0.8096, 0.8094], [0.1896, 0.8094]])

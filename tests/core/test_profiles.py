@@ -27,7 +27,8 @@ from tanner.core.colour.dcp import (
 )
 from tanner.core.colour.profile_store import PROFILE_STORE, ProfileStore, fits, load
 from tanner.core.colour.temperature import temperature_to_xy
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.levels import Levels

@@ -10,7 +10,8 @@ import pytest
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.raw import blocks
 from tanner.core.raw.blocks import AVERAGES
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import (
     full_size,
     guide,

@@ -8,7 +8,7 @@ from tanner.core.adjust.registry import develop
 from tanner.core.noise.sharpen import Detail, capture, for_output
 from tanner.core.output.enlarge import enlarged, prepared
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 from tanner.core.stages.sharpening import OVERSHOOT
 

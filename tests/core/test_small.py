@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from tanner.core import small
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.colour.spaces import SPACES
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 from tanner.core.render.linear import BINNED
 from tanner.core.small import SMALL, SmallSource, level_of, read_small

@@ -19,7 +19,8 @@ from tanner.cli import app
 from tanner.core.adjust.registry import develop
 from tanner.core.errors import SettingsError
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 from tanner.core.spots.apply import healed_frame, healed_source
 from tanner.core.spots.find import USUAL, as_settings, specks

@@ -15,7 +15,8 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.jobs.bring_in import imports, recipe
 from tanner.jobs.bring_in.cards import cards
-from tanner.jobs.bring_in.imports import import_now, items_of
+from tanner.jobs.bring_in.imports import import_now
+from tanner.jobs.bring_in.items import items_of
 from tanner.jobs.bring_in.recipe import Recipe, check_folders, check_room
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.pictures import Pictures

@@ -13,7 +13,8 @@ from bench.highlights import MATRIX, NAMES, NEUTRAL, WAYS, scores
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.spaces import SPACES
 from tanner.core.raw.dng import DngTags, write_bayer_dng
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import make_plan, render
 
 BLACK, WHITE = 512, 16383

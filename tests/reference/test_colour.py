@@ -18,7 +18,8 @@ from tanner.core.colour.spaces import D50_XYZ, SPACES, adaptation, xy_to_xyz
 from tanner.core.colour.spectra import WAVELENGTHS, xyz_of
 from tanner.core.colour.white import picked
 from tanner.core.measure import xyz_to_lab
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import camera_numbers, render
 from tanner.studio import light
 from tanner.studio.camera import take

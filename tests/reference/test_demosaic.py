@@ -14,7 +14,8 @@ import rawpy
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.spaces import SPACES, xy_to_xyz
 from tanner.core.raw.dng import DngTags, write_bayer_dng
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 
 NEUTRAL = np.array([0.5, 1.0, 0.6])

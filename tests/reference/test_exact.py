@@ -13,7 +13,7 @@ from tanner.core.colour.exact import GREY, ExactParts, changed, hex_of, parse_co
 from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import SettingsError
 from tanner.core.measure import xyz_to_lab
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 from tanner.core.series.exactness import measured, sample_at, without
 

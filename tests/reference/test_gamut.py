@@ -17,7 +17,8 @@ from tanner.core.colour.printing import IccError, check_icc, proof_table, to_icc
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.spaces import SPACES, icc_profile, oklab_cones, outside, working_to
 from tanner.core.profile.make import chart_neutral, chart_picture
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import camera_picture, development_cube, render
 from tanner.core.stages.output import Output, bring_in, output_row
 from tanner.core.stages.stage import WORK_ROWS, At

@@ -13,7 +13,7 @@ from tanner.core.optics import database
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.optics.view import View
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import LENSES, Source
+from tanner.core.raw.source import LENSES, Source
 from tanner.core.render import render
 
 SIZE = (3000, 2000)

@@ -14,7 +14,7 @@ from tanner.core.colour.picked import PickedParts, middle_of, moved, share
 from tanner.core.colour.ranges import GREY, Ranges
 from tanner.core.colour.spaces import SPACES, oklab
 from tanner.core.errors import TannerError
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 from tanner.core.series.exactness import range_at
 from tanner.core.stages.mixer import mix, mixer_table

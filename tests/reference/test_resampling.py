@@ -10,7 +10,8 @@ from tanner.core.adjust.registry import develop
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.optics.perspective import rotation
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import LENSES, Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import LENSES, Source
 from tanner.core.render import full_size, linear_of, render_planes
 
 Array = np.ndarray

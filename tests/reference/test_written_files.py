@@ -21,7 +21,8 @@ from tanner.core.colour.spaces import icc_profile
 from tanner.core.output.develop import encode
 from tanner.core.output.spec import OutputSpec
 from tanner.core.output.words import FIELDS, Words
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 
 WORDS = Words(

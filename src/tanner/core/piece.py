@@ -13,7 +13,7 @@ from tanner.core.noise.controls import Method, Noise
 from tanner.core.noise.methods import as_colour, as_source
 from tanner.core.noise.model import MODEL, noise_model
 from tanner.core.optics.resample import sensor_range
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.guide import GUIDES, base_layer
 from tanner.core.render.strips import render
 from tanner.core.render.views import full_size, geometry_groups, geometry_of

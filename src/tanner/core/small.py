@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from tanner import __version__
 from tanner.core.noise.kept import Kept
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import FINISHED, Source, read
+from tanner.core.raw.reader import FINISHED, read
+from tanner.core.raw.source import Source
 from tanner.core.render.linear import BINNED, binned_planes, pre_gains
 from tanner.core.stages.camera import AROUND, around
 

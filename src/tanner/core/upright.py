@@ -12,7 +12,7 @@ from tanner.core.adjust.registry import Development, develop
 from tanner.core.optics.crop import Crop, kept
 from tanner.core.optics.perspective import Upright, from_lines, from_picture
 from tanner.core.optics.projection import direction
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render, view_of
 
 Array = NDArray[np.float64]

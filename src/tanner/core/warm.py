@@ -11,7 +11,7 @@ from tanner.core.adjust.registry import defaults, develop
 from tanner.core.areas.strokes import written
 from tanner.core.measure import histogram, mark_clipping
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import render
 from tanner.core.render.masking import mask_of
 

@@ -17,7 +17,8 @@ from tanner.core.profile.chart import published24
 from tanner.core.profile.detect import shows_chart
 from tanner.core.raw.damage import damage_of, tells_damage
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import FINISHED, RAW, Source, read
+from tanner.core.raw.reader import FINISHED, RAW, read
+from tanner.core.raw.source import Source
 from tanner.core.render import as_shot_white, full_size, render
 from tanner.core.series.depends import About
 from tanner.core.small import read_small

@@ -14,7 +14,7 @@ from tanner.core.lensmake.edges import Chain, chains
 from tanner.core.lensmake.fit import Distortion, FallOff, MakeError, Samples, Seams, distortion, fall_off, seams
 from tanner.core.optics import database
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import plain_planes
 
 F32 = NDArray[np.float32]

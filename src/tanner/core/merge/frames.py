@@ -11,7 +11,7 @@ from tanner.core.adjust.registry import defaults, develop
 from tanner.core.errors import TannerError
 from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, linear_of, render_planes
 
 F32 = NDArray[np.float32]

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from tanner.core.jit import kernel
 from tanner.core.noise.model import MODEL, noise_model, tile_places, tiles_of
 from tanner.core.noise.stabilise import stabilised
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 F32 = NDArray[np.float32]
 STANDS_OUT = np.float32(7.0)

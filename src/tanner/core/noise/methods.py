@@ -13,7 +13,7 @@ from tanner.core.noise.stabilise import stabilised
 from tanner.core.noise.strips import Say, even_step, in_strips
 from tanner.core.noise.tiles import blend, enter, join, leave
 from tanner.core.raw import demosaic
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 F32 = NDArray[np.float32]
 BLACK = 2048

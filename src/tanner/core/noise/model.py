@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from tanner.core.memory import Slot
 from tanner.core.noise.table import TABLE
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 Array = NDArray[np.float64]
 MOST_A, MOST_B = 0.2, 0.05

@@ -14,7 +14,7 @@ from tanner.core.noise.model import Array, estimated, noise_model, usual
 from tanner.core.noise.stabilise import stabilised
 from tanner.core.noise.strips import Say, in_strips
 from tanner.core.noise.tiles import shrink
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 F32 = NDArray[np.float32]
 # An orthonormal change of three colours: sum, red against blue, green against both.

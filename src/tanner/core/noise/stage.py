@@ -21,7 +21,7 @@ from tanner.core.noise.methods import (
 )
 from tanner.core.noise.planes import cleaned_planes
 from tanner.core.noise.strips import Say
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 FILLED: Slot[Source] = Slot("without hot pixels", keep=2, heavy=True)
 CLEANED: Slot[Source] = Slot("cleaned", keep=2, heavy=True)

@@ -10,7 +10,7 @@ from tanner.core.adjust.registry import Development
 from tanner.core.areas import find
 from tanner.core.colour.spaces import SPACES
 from tanner.core.output.spec import OutputSpec
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.guide import look_of
 from tanner.core.render.masking import KINDS, found_area, mask_of, named, place_maps
 

@@ -36,7 +36,7 @@ from tanner.core.output.spec import OutputSpec
 from tanner.core.output.words import SPACES as NAMESPACES
 from tanner.core.output.words import Words, exif_texts, xmp_properties
 from tanner.core.raw.copies import raw_copy
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import (
     PAIRS,
     STRIP,

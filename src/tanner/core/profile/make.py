@@ -16,7 +16,7 @@ from tanner.core.profile.chart import SETS, Chart, ChartError, published24
 from tanner.core.profile.detect import EDGE, find_corners
 from tanner.core.profile.fit import Fit, evened, fit_light
 from tanner.core.profile.readings import Readings, read_patches
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import camera_picture
 
 F64 = NDArray[np.float64]

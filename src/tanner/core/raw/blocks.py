@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from tanner.core.memory import Slot
 from tanner.core.optics.resample import box
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 F32 = NDArray[np.float32]
 MARGIN = 48

@@ -15,7 +15,7 @@ from tanner.core.areas.look import EDGE, Look
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
 from tanner.core.optics.view import upright
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.linear import Linear, binned_planes, pre_gains, resample
 from tanner.core.render.outside import linear_of
 from tanner.core.render.views import full_size, geometry_groups, geometry_only

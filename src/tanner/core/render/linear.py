@@ -17,7 +17,7 @@ from tanner.core.optics.fill import fill_beyond
 from tanner.core.optics.geometry import Geometry
 from tanner.core.optics.resample import WIDEN, box, lanczos, sensor_range, shrink, shrink_first, shrink_weights, warp
 from tanner.core.raw import blocks, demosaic
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.reduction import Reduction, Supersampled, reduction
 from tanner.core.render.views import geometry_of
 from tanner.core.spots.apply import healed_source

@@ -16,7 +16,7 @@ from tanner.core.areas.raster import Trouble, mask_on_grid, masks_of
 from tanner.core.areas.shapes import Found
 from tanner.core.errors import SettingsError
 from tanner.core.jit import kernel
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.linear import make_linear
 from tanner.core.render.plan import frame_of
 from tanner.core.stages.stage import Frame

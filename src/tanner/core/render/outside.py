@@ -12,7 +12,7 @@ from tanner.core.optics import backdrop
 from tanner.core.optics.crop import BEYOND, Crop, kept
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.linear import Linear, make_linear, render_planes, resample
 from tanner.core.render.views import full_size, geometry_only, view_of
 

@@ -14,7 +14,7 @@ from tanner.core.colour.camera import Profile
 from tanner.core.colour.white import White, white_point
 from tanner.core.noise.model import root_noise
 from tanner.core.noise.sharpen import Detail, Sharpening, capture
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.encode import encoder
 from tanner.core.render.guide import base_layer, blurred, finer_layer, haze_of, look_of
 from tanner.core.render.linear import Linear, pre_gains

@@ -15,7 +15,7 @@ from tanner.core.noise import stage
 from tanner.core.noise.controls import Noise
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.projection import FISHEYES, circle
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.linear import STRIP, Linear, render_planes, resample, work
 from tanner.core.render.outside import backdrop_of, linear_of
 from tanner.core.render.plan import make_plan

@@ -19,7 +19,7 @@ from tanner.core.memory import Slot
 from tanner.core.noise.sharpen import Sharpening
 from tanner.core.optics.geometry import STEP
 from tanner.core.raw import demosaic
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.encode import encode8, encode16
 from tanner.core.render.linear import STRIP, binned, resample, work
 from tanner.core.render.plan import Plan, make_plan

@@ -15,7 +15,7 @@ from tanner.core.optics.geometry import STEP, Geometry, build, kept_size
 from tanner.core.optics.lens import Optics
 from tanner.core.optics.perspective import Perspective
 from tanner.core.optics.view import View, orientation_of
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.spots.apply import key_of
 from tanner.core.spots.declare import SPOTS
 

@@ -3,7 +3,7 @@
 import numpy as np
 
 from tanner.core.memory import Slot
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 
 AS_SHOT: Slot[tuple[float, float]] = Slot("as-shot whites", keep=0, shared=True)
 """Chromaticities, by the profile's key."""

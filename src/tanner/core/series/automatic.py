@@ -14,7 +14,7 @@ from tanner.core.adjust.registry import develop
 from tanner.core.colour.camera import Profile
 from tanner.core.colour.mono import weights_for
 from tanner.core.colour.spaces import OKLAB_AXES, SPACES, oklab, oklab_cones
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.levels import CHANNELS, Levels

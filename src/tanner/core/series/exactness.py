@@ -14,7 +14,7 @@ from tanner.core.colour.picked import PICKED, middle_of
 from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import TannerError
 from tanner.core.measure import xyz_to_lab
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 
 SPACE = "prophoto"

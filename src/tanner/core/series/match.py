@@ -17,7 +17,7 @@ from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import SPACES
 from tanner.core.colour.temperature import xy_to_temperature
 from tanner.core.measure import xyz_to_lab
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import as_shot_white, full_size, render
 from tanner.core.series.area import EDGE, LEAST, Area, NoArea
 from tanner.core.series.kinds import What

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.series.area import LEAST, NoArea
 from tanner.core.series.match import picture_of
 

@@ -17,7 +17,7 @@ from tanner.core.adjust.registry import Development
 from tanner.core.areas.place import to_places
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.spots.declare import SPOTS, SpotParts
 from tanner.core.spots.heal import GROW, REACH, RIM, best_source, filled, healed
 

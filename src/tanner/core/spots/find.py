@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.areas.place import to_places
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render.linear import binned_planes, pre_gains
 
 F32 = NDArray[np.float32]

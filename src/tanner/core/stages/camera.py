@@ -18,7 +18,7 @@ from tanner.core.tone.logs import exp2_row
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
-    from tanner.core.raw.reader import Source
+    from tanner.core.raw.source import Source
 
 AROUND: Slot[F32] = Slot("around")
 """How the channels stand to one another around clipped places, by nothing."""

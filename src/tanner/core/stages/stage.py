@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from tanner.core.areas.look import Look
     from tanner.core.colour.camera import CameraColour
     from tanner.core.optics.geometry import Geometry
-    from tanner.core.raw.reader import Source
+    from tanner.core.raw.source import Source
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]

@@ -2,7 +2,7 @@
 
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import select
 
 from tanner.catalogue.alternates import add_alternate
-from tanner.catalogue.importing import Found, add_frame, copy_in, known_contents, shots
+from tanner.catalogue.importing import add_frame, copy_in, known_contents
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import WITH_GONE, Frame, Shoot
 from tanner.catalogue.originals import facts_of
@@ -22,93 +22,14 @@ from tanner.catalogue.sidecars import alternates_for_import, read_for_import, se
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import FileError, TannerError
 from tanner.core.output.files import file_hash
-from tanner.core.raw.reader import FINISHED
 from tanner.core.series.preset import StoredMatch
 from tanner.core.small import SMALL
+from tanner.jobs.bring_in.items import ImportJob, Item, items_of
 from tanner.jobs.bring_in.recipe import Recipe
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.pictures import Pictures, wish_for
 from tanner.jobs.tasks import embedded_preview, read_facts
 from tanner.jobs.workers import Workers
-
-
-@dataclass
-class Item:
-    """One file of an import. States: waiting, working, in, copied (no picture, or a companion), already, failed, left.
-
-    Attributes:
-        number: its place in the import, from 1; companions: files that are copied with it; other: it is no picture.
-    """
-
-    path: Path
-    number: int = 1
-    companions: tuple[Path, ...] = ()
-    other: bool = False
-    state: str = "waiting"
-    message: str = ""
-    frame_id: int | None = None
-    changed: int = 0
-
-    def as_dict(self) -> dict[str, Any]:
-        return {
-            "path": str(self.path),
-            "name": self.path.name,
-            "state": self.state,
-            "message": self.message,
-            "frame": self.frame_id,
-        }
-
-
-@dataclass
-class ImportJob:
-    """A running or ended import of files into one shoot.
-
-    It needs no record of its own: what is in is known by content, so the same import started again goes
-    on where it was broken off.
-    """
-
-    shoot_id: int
-    items: list[Item]
-    recipe: Recipe = field(default_factory=Recipe)
-    shoot_name: str = ""
-    stage: str = "files"  # files, pictures, matching, done
-    cancelled: threading.Event = field(default_factory=threading.Event)
-    ruled: str = ""
-    with_sidecar: set[int] = field(default_factory=set)
-    lock: threading.Lock = field(default_factory=threading.Lock)
-    changes: int = 0
-    told: Callable[[], None] = lambda: None
-
-    def touch(self, item: Item) -> None:
-        """An item changed: who asks for what is new is told of it."""
-        with self.lock:
-            self.changes += 1
-            item.changed = self.changes
-        self.told()
-
-    @property
-    def done(self) -> int:
-        """Files that are dealt with, well or not."""
-        return sum(i.state not in ("waiting", "working") for i in self.items)
-
-    def as_dict(self, since: int = 0) -> dict[str, Any]:
-        """How far it is, with the items that changed after `since`."""
-        with self.lock:
-            changed, at = [i for i in self.items if i.changed > since], self.changes
-        return {
-            "at": at,
-            "into": sum(i.state == "in" for i in self.items),
-            "already": sum(i.state == "already" for i in self.items),
-            "failed": sum(i.state == "failed" for i in self.items),
-            "stage": self.stage,
-            "total": len(self.items),
-            "done": self.done,
-            "cancelled": self.cancelled.is_set(),
-            "ruled": self.ruled,
-            "sidecars": len(self.with_sidecar),
-            "items": [i.as_dict() for i in (changed if since else self.items)],
-        }
-
 
 CARDS = 3
 """Imports that run at once: cards in readers of their own do not wait for one another."""
@@ -359,28 +280,6 @@ class Importer:
         for job in self.jobs.values():
             job.cancelled.set()
         self._queue.shutdown(wait=False, cancel_futures=True)
-
-
-def items_of(paths: Sequence[Path], recipe: Recipe, others: Sequence[Path] = ()) -> list[Item]:
-    """The files of an import: raw files with their companions, as the recipe wants them, then what is no picture."""
-    found = [Found(p, 0) for p in paths]
-    if recipe.companions != "apart":
-        # Only what is beside them counts, whether it was named or not.
-        beside = [Found(p, 0) for path in {p.parent for p in paths} for p in _pictures_in(path)]
-        groups = {f.path: f.companions for f in shots(list({f.path: f for f in [*found, *beside]}.values()))}
-        found = [Found(p, 0, companions=groups[p]) for p in paths if p in groups]
-    keep = recipe.companions == "with"
-    items = [Item(f.path, n, f.companions if keep else ()) for n, f in enumerate(found, 1)]
-    return items + [Item(p, n, other=True) for n, p in enumerate(others if recipe.copy_to else (), len(items) + 1)]
-
-
-def _pictures_in(folder: Path) -> list[Path]:
-    try:
-        return [
-            p for p in folder.iterdir() if p.suffix.lower() in FINISHED and not p.name.startswith(".") and p.is_file()
-        ]
-    except OSError:
-        return []
 
 
 def import_now(

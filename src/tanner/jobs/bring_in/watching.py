@@ -20,7 +20,8 @@ from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
 from tanner.core.output.files import write_whole
 from tanner.core.output.spec import OutputSpec
-from tanner.jobs.bring_in.imports import Importer, ImportJob
+from tanner.jobs.bring_in.imports import Importer
+from tanner.jobs.bring_in.items import ImportJob
 from tanner.jobs.bring_in.recipe import Recipe
 from tanner.jobs.delivery.deliveries import Deliveries
 

@@ -1,16 +1,14 @@
 """Deliveries: the durable job, pause and resume without doing anything twice, checks afterwards, the record."""
 
-import fcntl
 import logging
 import threading
-import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, defer
 
 from tanner.catalogue.models import WITH_GONE, Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
@@ -21,10 +19,12 @@ from tanner.core.errors import TannerError
 from tanner.core.output.files import sweep
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.cluster import Cluster
+from tanner.jobs.delivery.checking import Checks
 from tanner.jobs.delivery.documents import Documents, write_documents
-from tanner.jobs.delivery.journal import is_whole, lines_of, placed
+from tanner.jobs.delivery.journal import alone, lines_of, nobody_at, placed
 from tanner.jobs.delivery.planning import Plan, tokens_of, work_of
-from tanner.jobs.delivery.record import item_rows, record_of, told
+from tanner.jobs.delivery.progress import Progress
+from tanner.jobs.delivery.record import record_of
 from tanner.jobs.delivery.tasks import develop_file
 from tanner.jobs.workers import Workers
 
@@ -42,13 +42,10 @@ class Deliveries:
         self._catalogue, self._workers = catalogue, workers
         self._journals = catalogue.folder / "deliveries"
         self._queue = ThreadPoolExecutor(1, thread_name_prefix="delivery")
-        self._lock = threading.Lock()
         self._stop: dict[int, threading.Event] = {}
         self._closing = False
-        self._counter = 0
-        self._changed: dict[int, dict[int, int]] = {}
-        self._pace: dict[int, tuple[float, float, float]] = {}
-        self._checks: dict[int, dict[str, Any]] = {}
+        self.progress = Progress(catalogue)
+        self.checks = Checks(catalogue)
 
     def create(
         self,
@@ -142,13 +139,13 @@ class Deliveries:
     def _settle(self, delivery_id: int) -> None:
         """What an ended program left open: the file is there whole (then it is done), or it is made again.
 
-        Nobody writes files of the delivery meanwhile: see `_alone` and `_nobody_at`.
+        Nobody writes files of the delivery meanwhile: see `alone` and `nobody_at`.
         """
         journal = self._journal(delivery_id)
         if not journal.exists():
             return  # nothing of it was ever under way
         said = lines_of(journal)
-        with self._changing(delivery_id) as (session, changed):
+        with self.progress.changing(delivery_id) as (session, changed):
             query = select(DeliveryItem).where(
                 DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("running", "waiting"))
             )
@@ -177,7 +174,7 @@ class Deliveries:
         self._end(delivery_id, "cancelled")
 
     def _end(self, delivery_id: int, state: str) -> None:
-        with self._changing(delivery_id) as (session, changed):
+        with self.progress.changing(delivery_id) as (session, changed):
             delivery = session.get(Delivery, delivery_id)
             if delivery is None:
                 raise TannerError("This delivery is no longer there.")
@@ -222,10 +219,10 @@ class Deliveries:
     def _run(self, delivery_id: int) -> None:
         """Write every file of a delivery that is not written yet."""
         stop = self._stop[delivery_id]
-        with _alone(self._journals / f"{delivery_id}.lock") as alone:
-            if not alone:
+        with alone(self._journals / f"{delivery_id}.lock") as nobody_else:
+            if not nobody_else:
                 return  # another program of this catalogue writes it already
-            _nobody_at(Path(f"{self._journal(delivery_id)}.busy"))
+            nobody_at(Path(f"{self._journal(delivery_id)}.busy"))
             self._settle(delivery_id)
             while self._round(delivery_id, stop):
                 pass
@@ -233,7 +230,7 @@ class Deliveries:
             return  # the state stays "running": the next start goes on
         if not stop.is_set():
             self._documents(delivery_id)
-        with self._changing(delivery_id) as (session, changed):
+        with self.progress.changing(delivery_id) as (session, changed):
             delivery = session.get(Delivery, delivery_id)
             # A run that was stopped and ends late has no say once the delivery goes on.
             if delivery and self._stop.get(delivery_id) is stop:
@@ -272,7 +269,7 @@ class Deliveries:
                 frames.setdefault(frame_id, []).append(item_id)
                 rest += work_of((fw, fh), (w, h))
             text, folder = str(delivery.options.get("text", "")), Path(delivery.folder)
-        self._pace[delivery_id] = time.monotonic(), 0.0, rest
+        self.progress.begins(delivery_id, rest)
 
         def one(entry: tuple[int, list[int]]) -> None:
             if not stop.is_set() and not self._closing:
@@ -294,7 +291,7 @@ class Deliveries:
         folder: Path,
     ) -> None:
         """All waiting files of one frame in one pass."""
-        with self._changing(delivery_id) as (session, changed):
+        with self.progress.changing(delivery_id) as (session, changed):
             # A frame that was taken out meanwhile is written all the same: it was asked for.
             frame = session.get(Frame, frame_id, execution_options=WITH_GONE)
             items = [i for i in (session.get(DeliveryItem, n) for n in item_ids) if i]
@@ -338,16 +335,13 @@ class Deliveries:
                 return
             results = [{"error": str(error)}] * len(items)
             self._some_placed(delivery_id, item_ids, results)
-        with self._changing(delivery_id) as (session, changed):
+        with self.progress.changing(delivery_id) as (session, changed):
             for number, result in zip(item_ids, results, strict=True):
                 entry = session.get(DeliveryItem, number)
                 if entry is not None:
                     _note(entry, result)
                     changed.append(number)
-        done = sum(work_of(size, (i.width, i.height)) for i in items)
-        with self._lock:
-            began, work, rest = self._pace[delivery_id]
-            self._pace[delivery_id] = began, work + done, rest - done
+        self.progress.done(delivery_id, sum(work_of(size, (i.width, i.height)) for i in items))
 
     def _some_placed(self, delivery_id: int, item_ids: Sequence[int], results: list[dict[str, Any]]) -> None:
         """A worker that died had perhaps put some of its files in place already."""
@@ -359,48 +353,6 @@ class Deliveries:
             line = placed(said, number, folder)
             if line:
                 results[index] = {**line, **size, "seconds": 0.0, "warnings": [], "skipped": False}
-
-    # --- what is told while it runs ------------------------------------------------------------------
-
-    @contextmanager
-    def _changing(self, delivery_id: int) -> Iterator[tuple[Session, list[int]]]:
-        """A session that writes, and a list for the items that it changes: they are told when they are stored, not before."""
-        changed: list[int] = []
-        with self._catalogue.write() as session:
-            yield session, changed
-        with self._lock:
-            self._counter += 1
-            self._changed.setdefault(delivery_id, {}).update(dict.fromkeys(changed, self._counter))
-        self._catalogue.news.tell("work")
-
-    def progress(self, session: Session, delivery_id: int, since: int) -> dict[str, Any]:
-        """Counts by state, seconds left, and the items that changed after a counter."""
-        # Before anything is read: what is stored after this is told another time.
-        with self._lock:
-            counter = self._counter
-            changed = [i for i, n in self._changed.get(delivery_id, {}).items() if n > since]
-        delivery = session.get(Delivery, delivery_id)
-        if delivery is None:
-            raise TannerError("This delivery is no longer there.")
-        rows = []
-        for at in range(0, len(changed), 500):
-            query = item_rows(delivery_id).where(DeliveryItem.id.in_(changed[at : at + 500]))
-            rows += [told(item, name) for item, name in session.execute(query)]
-        counting = select(DeliveryItem.state, func.count()).where(DeliveryItem.delivery_id == delivery_id)
-        states = {state: n for state, n in session.execute(counting.group_by(DeliveryItem.state))}  # noqa: C416
-        return {
-            "delivery": delivery_id,
-            "state": delivery.state,
-            "counter": counter,
-            "states": states,
-            "left_s": self.seconds_left(delivery_id) if delivery.state == "running" else None,
-            "documents": delivery.options.get("written", []),
-            "items": rows,
-        }
-
-    def seconds_left(self, delivery_id: int) -> float | None:
-        began, work, rest = self._pace.get(delivery_id, (0.0, 0.0, 0.0))
-        return round((time.monotonic() - began) / work * max(0.0, rest), 1) if work else None
 
     # --- afterwards ----------------------------------------------------------------------------------
 
@@ -423,71 +375,16 @@ class Deliveries:
             delivery = session.get_one(Delivery, delivery_id)
             delivery.options = {**delivery.options, "written": written}
 
-    def check(self, delivery_id: int) -> None:
-        """Read every written file again and compare it with its checksum, in the background."""
-        with self._catalogue.read() as session:
-            delivery = session.get(Delivery, delivery_id)
-            if delivery is None:
-                raise TannerError("This delivery is no longer there.")
-            query = select(DeliveryItem).where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "done")
-            items = [(i.id, i.target, i.content, i.bytes) for i in session.scalars(query)]
-        state: dict[str, Any] = {"total": len(items), "done": 0, "over": False, "found": {}}
-        self._checks[delivery_id] = state
-        args = items, state, lambda: self._closing, lambda: self._catalogue.news.tell("work")
-        threading.Thread(target=_check, args=args, daemon=True).start()
-
-    def checked(self, delivery_id: int) -> dict[str, Any] | None:
-        """How far a check is: total, done, over, and by item what differs: "changed" or "gone"."""
-        return self._checks.get(delivery_id)
-
     def wait(self) -> None:
         """Until everything that is queued now is written."""
         self._queue.submit(lambda: None).result()
 
     def close(self) -> None:
         self._closing = True
+        self.checks.close()
         for event in self._stop.values():
             event.set()
         self._queue.shutdown(wait=False, cancel_futures=True)
-
-
-@contextmanager
-def _alone(lock: Path) -> Iterator[bool]:
-    """Whether no other process holds this lock; it is given up when the process ends, however it ends."""
-    lock.parent.mkdir(parents=True, exist_ok=True)
-    with lock.open("w") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            yield False
-            return
-        yield True
-
-
-def _nobody_at(busy: Path) -> None:
-    """Wait until no worker of an earlier program writes files any more; each ends soon after its parent."""
-    with busy.open("w") as file:
-        fcntl.flock(file, fcntl.LOCK_EX)
-
-
-def _check(
-    items: Sequence[tuple[int, str, str, int]],
-    state: dict[str, Any],
-    stop: Callable[[], bool],
-    told: Callable[[], None],
-) -> None:
-    for item_id, target, content, size in items:
-        if stop():
-            return
-        path = Path(target)
-        if not path.is_file():
-            state["found"][item_id] = "gone"
-        elif not is_whole(path, content, size):
-            state["found"][item_id] = "changed"
-        state["done"] += 1
-        told()
-    state["over"] = True
-    told()
 
 
 def _note(entry: DeliveryItem, result: Mapping[str, Any]) -> None:

@@ -1,11 +1,13 @@
-"""What workers note of a delivery right before a file gets its name, so that nothing is done twice, whoever ends when.
+"""What workers note of a delivery right before a file gets its name, so that nothing is done twice, whoever ends when; and who may write.
 
 A line holds the file's name without its folder: machines of a cluster may call the folder otherwise.
 """
 
+import fcntl
 import json
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -56,3 +58,22 @@ def is_whole(path: Path, content: str, size: int) -> bool:
         return path.stat().st_size == size and file_hash(path) == content
     except OSError:
         return False
+
+
+@contextmanager
+def alone(lock: Path) -> Iterator[bool]:
+    """Whether no other process holds this lock; it is given up when the process ends, however it ends."""
+    lock.parent.mkdir(parents=True, exist_ok=True)
+    with lock.open("w") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            yield False
+            return
+        yield True
+
+
+def nobody_at(busy: Path) -> None:
+    """Wait until no worker of an earlier program writes files any more; each ends soon after its parent."""
+    with busy.open("w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)

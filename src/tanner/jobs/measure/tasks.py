@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.errors import TannerError
 from tanner.core.profile.chart import published24
-from tanner.core.raw.reader import Source, read
+from tanner.core.raw.reader import read
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, render
 from tanner.jobs.tasks import jpeg, starting
 

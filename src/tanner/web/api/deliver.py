@@ -285,7 +285,7 @@ def listed(delivery_id: int, kind: str, services: WithServices) -> Response:
 def progress(delivery_id: int, services: WithServices, since: Annotated[int, Query(ge=-1)] = -1) -> Response:
     """Counts by state, time left, and what changed after a counter."""
     with services.catalogue.read() as session:
-        return JSONResponse(services.deliveries.progress(session, delivery_id, since))
+        return JSONResponse(services.deliveries.progress.told(session, delivery_id, since))
 
 
 @router.post("/deliveries/{delivery_id}/pause")
@@ -312,14 +312,14 @@ def resume(delivery_id: int, services: WithServices) -> dict[str, Any]:
 @router.post("/deliveries/{delivery_id}/check")
 def check(delivery_id: int, services: WithServices) -> dict[str, Any]:
     """Compare every written file with its checksum, in the background."""
-    services.deliveries.check(delivery_id)
+    services.deliveries.checks.start(delivery_id)
     return {"checking": True}
 
 
 @router.get("/deliveries/{delivery_id}/check")
 def checked(delivery_id: int, services: WithServices) -> dict[str, Any]:
     """How far the check of a delivery's files is, and which are missing or changed."""
-    found = services.deliveries.checked(delivery_id)
+    found = services.deliveries.checks.state(delivery_id)
     if found is None:
         raise TannerError("This delivery was not checked yet.")
     return found

@@ -13,7 +13,7 @@ from tanner.catalogue.search import kept
 from tanner.catalogue.search.counts import facets
 from tanner.catalogue.search.find import PAGE, SORTS, collection_of, ids_of, loaded, page
 from tanner.web.api.common import WithServices
-from tanner.web.api.shoots import frame_row
+from tanner.web.api.sheet import frame_row
 
 router = APIRouter(prefix="/api", tags=["find"])
 Text = Annotated[str, Field(max_length=1000)]

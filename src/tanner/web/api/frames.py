@@ -22,7 +22,7 @@ from tanner.core.series.worn import told
 from tanner.jobs.pictures import wish_for
 from tanner.jobs.tasks import read_facts
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
-from tanner.web.api.shoots import frame_row
+from tanner.web.api.sheet import frame_row
 
 router = APIRouter(prefix="/api", tags=["frames"])
 Ids = Annotated[list[int], Field(min_length=1, max_length=20_000)]

@@ -209,7 +209,7 @@ def work(services: WithServices) -> dict[str, Any]:
                     f"Delivery from {names.get(d.shoot_id, 'a shoot')}",
                     done=count - waiting,
                     count=count,
-                    left_s=services.deliveries.seconds_left(d.id) if d.state == "running" else None,
+                    left_s=services.deliveries.progress.seconds_left(d.id) if d.state == "running" else None,
                     over=d.state in ("done", "cancelled"),
                     text="" if d.state == "running" else d.state,
                     failed=[f"{failed} not written: {why}"] if failed else [],

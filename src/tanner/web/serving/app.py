@@ -32,6 +32,7 @@ from tanner.web.api import (
     noise,
     profiles,
     sets,
+    sheet,
     shoots,
     sidecars,
     spots,
@@ -79,6 +80,7 @@ def create_app(services: Services, *, development: bool = False) -> FastAPI:
     for module in (
         guide,
         pages,
+        sheet,
         shoots,
         imports,
         frames,

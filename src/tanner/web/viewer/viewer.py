@@ -26,7 +26,7 @@ from tanner.core.noise.controls import Method, Noise
 from tanner.core.noise.stage import held_bytes
 from tanner.core.optics.crop import Crop, kept
 from tanner.core.piece import piece, sample_region
-from tanner.core.raw.reader import Source
+from tanner.core.raw.source import Source
 from tanner.core.render import full_size, notes, render, view_of
 from tanner.core.render.masking import mask_of, sampled
 from tanner.core.render.views import places
