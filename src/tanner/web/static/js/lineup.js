@@ -1,19 +1,16 @@
 // The Line-up: a set's frames in order, the colour of what matters in each, and what stands out of the tolerance.
 import { get, post } from "./api.js";
-import { byId, el, number, plural, svg } from "./dom.js";
+import { byId, el, number, plural } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { followMatch } from "./jobs.js";
 import { Large, outlines } from "./large.js";
+import { areaChoice } from "./lineup/area-choice.js";
+import { drawChart } from "./lineup/chart.js";
 import { hear } from "./news.js";
 import { listOwnAreas } from "./own-areas.js";
 import { Roster } from "./roster.js";
 import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 
-const AXES = [
-  { name: "L*", index: 0, low: "darker", high: "lighter" },
-  { name: "a*", index: 1, low: "greener", high: "redder" },
-  { name: "b*", index: 2, low: "bluer", high: "yellower" },
-];
 const state = { frames: new Map(), sets: [], figures: null, set: null, kind: "backdrop", box: null, chosen: new Set(), active: null };
 const roster = new Roster(shootId);
 let fresh = null;
@@ -89,54 +86,7 @@ function draw(changed = null) {
   byId("summary").textContent = f.spread === null ? `nothing measured${waits}` : `${f.outside ? `${f.outside} of ${f.frames.length} outside` : "all within"} ${number(f.tolerance, 1)} of ${against}; farthest ${number(f.spread, 1)}, mean ${number(f.mean, 1)}${waits}`;
 }
 
-function chart(f) {
-  const root = byId("chart");
-  const W = root.clientWidth || 800;
-  const H = root.clientHeight || 380;
-  const left = 46;
-  const right = 14;
-  const rowH = (H - 26) / AXES.length;
-  const n = f.frames.length;
-  const x = (i) => left + ((W - left - right) * (i + 0.5)) / Math.max(1, n);
-  const parts = [];
-  for (const [row, axis] of AXES.entries()) {
-    const top = row * rowH + 8;
-    const bottom = (row + 1) * rowH - 6;
-    const values = f.frames.filter((r) => r.lab).map((r) => r.lab[axis.index]);
-    const middle = f.reference ? f.reference[axis.index] : 0;
-    const reach = Math.max(f.tolerance * 2.2, ...values.map((v) => Math.abs(v - middle) * 1.12));
-    const y = (v) => (top + bottom) / 2 - ((v - middle) / reach) * ((bottom - top) / 2);
-    parts.push(svg("rect", { class: "band", x: left, width: W - left - right, y: y(middle + f.tolerance), height: Math.max(2, y(middle - f.tolerance) - y(middle + f.tolerance)) }));
-    parts.push(svg("line", { class: "middle", x1: left, x2: W - right, y1: y(middle), y2: y(middle) }));
-    parts.push(svg("line", { class: "edge", x1: left, x2: left, y1: top, y2: bottom }));
-    parts.push(text(axis.name, left - 30, (top + bottom) / 2 + 4, "axis"));
-    parts.push(text(f.reference ? number(middle, 1) : "", left - 4, (top + bottom) / 2 + 18, "tick"));
-    parts.push(text(axis.high, left + 4, top + 9, "way"), text(axis.low, left + 4, bottom - 1, "way"));
-    const line = f.frames.map((r, i) => (r.lab ? `${x(i).toFixed(1)},${y(r.lab[axis.index]).toFixed(1)}` : null)).filter(Boolean);
-    parts.push(svg("polyline", { class: "trace", points: line.join(" ") }));
-    f.frames.forEach((r, i) => {
-      if (!r.lab) return;
-      const cy = y(r.lab[axis.index]);
-      const mark = r.frame === f.lead ? svg("rect", { class: "point lead", x: x(i) - 5, y: cy - 5, width: 10, height: 10 }) : r.outside ? svg("path", { class: "point outside", d: `M${x(i)} ${cy - 7}L${x(i) + 7} ${cy}L${x(i)} ${cy + 7}L${x(i) - 7} ${cy}Z` }) : svg("circle", { class: "point", cx: x(i), cy, r: 4 });
-      mark.dataset.id = r.frame;
-      if (state.chosen.has(r.frame)) mark.classList.add("chosen");
-      mark.append(svg("title", {}, `${r.name}: ${r.words || "as the reference"}`));
-      parts.push(mark);
-    });
-  }
-  f.frames.forEach((r, i) => {
-    if (n <= 24 || i % Math.ceil(n / 24) === 0) parts.push(text(r.name.replace(/\.[^.]+$/, ""), x(i), H - 6, "name"));
-    if (!r.lab) parts.push(text("?", x(i), rowH / 2, "unknown"));
-  });
-  root.setAttribute("viewBox", `0 0 ${W} ${H}`);
-  root.replaceChildren(...parts);
-}
-
-function text(words, x, y, kind) {
-  const node = svg("text", { x, y, class: kind });
-  node.textContent = words;
-  return node;
-}
+const chart = (f) => drawChart(byId("chart"), f, state.chosen);
 
 function words(f) {
   const odd = f.frames.filter((r) => r.outside || r.accepted || !r.lab);
@@ -341,51 +291,20 @@ byId("tolerance").addEventListener("change", figures);
 new ResizeObserver(() => state.figures && chart(state.figures)).observe(byId("chart"));
 document.addEventListener("tanner:changed", load);
 
-// An area that is drawn on the lead.
-let drawn = null;
-byId("by-area").addEventListener("change", (event) => {
-  if (event.target.value !== "drawn") {
+areaChoice({
+  kind: () => state.kind,
+  box: () => state.box,
+  lead: () => state.frames.get(state.figures?.lead),
+  choose(kind) {
     state.box = null;
-    state.kind = event.target.value;
-    sessionStorage.setItem(`tanner.lineup.kind.${shootId}`, state.kind);
-    return void figures();
-  }
-  const lead = state.frames.get(state.figures?.lead);
-  if (!lead) return void tell("This set has no lead to draw on.", true);
-  drawn = null;
-  byId("area-box").hidden = true;
-  byId("area-use").disabled = true;
-  byId("area-image").src = `/api/frames/${lead.id}/picture?v=${lead.v}`;
-  byId("area-dialog").showModal();
-  return undefined;
-});
-byId("area-picture").addEventListener("pointerdown", (event) => {
-  event.preventDefault();
-  const frame = byId("area-image").getBoundingClientRect();
-  const at = (e) => [(e.clientX - frame.x) / frame.width, (e.clientY - frame.y) / frame.height].map((v) => Math.min(1, Math.max(0, v)));
-  const from = at(event);
-  const move = (e) => {
-    const to = at(e);
-    drawn = [Math.min(from[0], to[0]), Math.min(from[1], to[1]), Math.max(from[0], to[0]), Math.max(from[1], to[1])];
-    const mark = byId("area-box");
-    mark.hidden = false;
-    Object.assign(mark.style, { left: `${drawn[0] * 100}%`, top: `${drawn[1] * 100}%`, width: `${(drawn[2] - drawn[0]) * 100}%`, height: `${(drawn[3] - drawn[1]) * 100}%` });
-    byId("area-use").disabled = false;
-  };
-  const up = () => {
-    window.removeEventListener("pointermove", move);
-    window.removeEventListener("pointerup", up);
-  };
-  window.addEventListener("pointermove", move);
-  window.addEventListener("pointerup", up);
-});
-byId("area-use").addEventListener("click", () => {
-  state.box = drawn;
-  byId("area-dialog").close();
-  figures();
-});
-byId("area-dialog").addEventListener("close", () => {
-  if (!state.box) byId("by-area").value = state.kind;
+    state.kind = kind;
+    sessionStorage.setItem(`tanner.lineup.kind.${shootId}`, kind);
+    figures();
+  },
+  drawn(box) {
+    state.box = box;
+    figures();
+  },
 });
 
 const some = () => targets().length > 0;

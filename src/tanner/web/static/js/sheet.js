@@ -1,7 +1,5 @@
 // The Sheet: contact sheet in rows by set. Only what is near the window is in the page.
 import { get, post } from "./api.js";
-import { openAutomatic } from "./automatic.js";
-import { carryOver } from "./carry.js";
 import { byId, el, plural } from "./dom.js";
 import { opens } from "./commands.js";
 import { openDropped } from "./dropped.js";
@@ -12,10 +10,9 @@ import { join } from "./joining.js";
 import { KeywordPanel } from "./keyword-panel.js";
 import { Match } from "./match.js";
 import { Quiet } from "./quiet.js";
-import { resetFrames } from "./reset.js";
 import { Roster } from "./roster.js";
 import { scrolled, sized } from "./roll.js";
-import { byRules } from "./ruling.js";
+import { sheetActions } from "./sheet-actions.js";
 import { sheetCommands } from "./sheet-commands.js";
 import { Filter } from "./sheet-filter.js";
 import { Dragging, followChoice, Proposal } from "./sheet-sets.js";
@@ -23,7 +20,6 @@ import { Sidecars } from "./sidecars.js";
 import { place } from "./sheet-layout.js";
 import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 import { View } from "./sheet-view.js";
-import { openWords } from "./words.js";
 
 const roll = byId("roll");
 const inner = byId("roll-inner");
@@ -302,91 +298,7 @@ async function marking(fields, next = false) {
   load();
 }
 
-const judged = (verdict) => ids().every((id) => state.frames.get(id).verdict === verdict);
-
-const actions = {
-  bench: openBench,
-  preset: (key) => apply("/api/apply", { frames: ids(), key }),
-  rules: () => byRules(ids(), (job) => (load(), followMatch(job, load))),
-  move: (set) => change("/api/sets/move", { frames: ids(), set }),
-  keep: () => marking({ verdict: judged("keep") ? "undecided" : "keep" }),
-  drop: () => marking({ verdict: judged("drop") ? "undecided" : "drop" }),
-  reset: () => resetFrames(ids(), load),
-  automatic: () => openAutomatic(ids(), load),
-  profile: () => (location.href = `/shoots/${shootId}/profile?frame=${ids()[0]}`),
-  lead: () => change(`/api/frames/${ids()[0]}/lead`, {}),
-  split: () => change("/api/sets/move", { frames: ids() }),
-  merge: () => {
-    const sets = [...new Set(ids().map((id) => state.frames.get(id).set))].filter(Boolean);
-    return change("/api/sets/merge", { into: sets[0], others: sets.slice(1) });
-  },
-  alternate: async () => {
-    const made = await trying(() => post("/api/alternates", { frames: ids() }));
-    if (!made) return;
-    await load();
-    choose(made.made);
-    show(made.made[0]);
-  },
-  out: () => change("/api/take-out", { frames: ids() }),
-  carry: () => carryFrom(),
-  words: () => openWords(ids(), load),
-  match: () => {
-    // The frame that was chosen first is the reference; one alone is matched to its lead.
-    const first = state.frames.get(state.anchor) || state.frames.get(ids()[0]);
-    const lead = state.sets.find((s) => s.id === first.set)?.lead;
-    const reference = state.chosen.size > 1 ? first : state.frames.get(lead) || first;
-    match.open(reference, ids());
-  },
-  again: async () => {
-    for (const id of ids()) {
-      if (!state.frames.get(id).error) continue;
-      again.add(id);
-      if (!(await trying(() => post(`/api/frames/${id}/locate`)))) again.delete(id);
-    }
-    load();
-  },
-  // All frames of the cameras that the chosen ones are of: a clock is wrong for all that it took.
-  shift: async () => {
-    const cameras = new Set(ids().map((id) => state.frames.get(id).camera));
-    const all = [...state.frames.values()].filter((f) => cameras.has(f.camera)).map((f) => f.id);
-    const by = await ask({ title: `Correct the time of ${plural(all.length, "frame")} by ${[...cameras].join(", ")}`, label: "By hours and minutes, as +1:00 or -0:03:20, or days, as 2d", value: "+1:00" });
-    if (by) change("/api/shift-time", { frames: all, by });
-  },
-  moved: async () => {
-    const roots = (await trying(() => get("/api/folders")))?.folders || [];
-    const folder = await ask({ title: "Look for files that were moved", label: "In the folder, and all below it", value: roots[0] || "" });
-    const found = folder && (await trying(() => post(`/api/shoots/${shootId}/find-files`, { folder })));
-    if (!found) return;
-    tell(`${plural(found.found.length, "file")} found again${found.left.length ? `, ${found.left.length} not: ${found.left.slice(0, 5).join(", ")}` : ""}.`, found.left.length > 0);
-    load();
-  },
-  fold: () => {
-    const frame = state.frames.get(state.active);
-    if (frame) view.unfold(frame);
-  },
-  deliver: () => {
-    sessionStorage.setItem(`tanner.deliver.${shootId}`, JSON.stringify(ids()));
-    sessionStorage.removeItem("tanner.deliver.then");
-    location.href = `/shoots/${shootId}/deliver?chosen=1`;
-  },
-};
-
-function openBench() {
-  const id = state.active || ids()[0];
-  if (id) location.href = `/shoots/${shootId}/bench?frame=${id}`;
-}
-
-async function carryFrom() {
-  const source = state.active && state.chosen.has(state.active) ? state.active : ids()[0];
-  const set = state.frames.get(source).set;
-  const all = [...state.frames.keys()].filter((id) => id !== source);
-  const done = await carryOver(source, {}, {
-    chosen: ids().filter((id) => id !== source),
-    set: all.filter((id) => state.frames.get(id).set === set),
-    shoot: all,
-  });
-  if (done) load();
-}
+const actions = sheetActions({ state, ids, load, change, apply, marking, choose, show, again, view, matched: (reference, frames) => match.open(reference, frames) });
 
 byId("chosen").addEventListener("click", (event) => {
   const what = event.target.closest("button")?.dataset.do;
@@ -434,7 +346,7 @@ roll.addEventListener("click", (event) => {
   } else choose([id]);
 });
 roll.addEventListener("dblclick", (event) => {
-  if (event.target.closest(".cell")) openBench();
+  if (event.target.closest(".cell")) actions.bench();
 });
 scrolled(roll, draw);
 sized(arrange);
