@@ -76,12 +76,12 @@ attack: setup ## ten thousand damaged files, and every described request for fiv
 attack-api: setup ## every described request for five minutes
 	$(PY) tests/trust/attack_api.py --seconds 300
 
-lint: .stamps/venv ## style, types and the direction of dependencies
+lint: .stamps/venv .stamps/node ## style, types and the direction of dependencies
 	.venv/bin/ruff check src tests bench
 	.venv/bin/ruff format --check src tests bench
 	.venv/bin/mypy
 	.venv/bin/lint-imports
-	for script in $$(find src/tanner/web/static/js -name "*.js"); do node --check --input-type=module < $$script || exit 1; done
+	npx eslint --max-warnings 0 src/tanner/web/static/js
 
 css-check: .stamps/node ## the built style sheet is current
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o build/check.css --minify

@@ -4,7 +4,7 @@ import shutil
 from pathlib import Path
 
 from browsing import eventually
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from serving import Running
 
 
@@ -147,3 +147,35 @@ def test_a_folder_is_watched_from_the_import_page(page: Page, server: Running, o
     eventually(page, lambda: (server.folder / "out" / "hot" / "thumbnails" / "T0012-small.jpg").exists(), 60)
     page.get_by_role("button", name="Watch no longer").click()
     expect(page.get_by_role("button", name="Watch this folder")).to_be_enabled()
+
+
+def test_an_import_that_still_runs_keeps_its_line_beside_a_newer_one(
+    page: Page, server: Running, originals: Path
+) -> None:
+    shoot = server.post("/api/shoots", {"name": "Two cards"})["id"]
+    for card, name in (("first card", "T0012"), ("second card", "T0013")):
+        (server.folder / "card" / card).mkdir()
+        shutil.copy(originals / f"{name}.DNG", server.folder / "card" / card)
+    held: dict[str, str] = {}
+
+    def slow(route: Route) -> None:
+        """The import that began first is told to be at its files still."""
+        job = route.request.url.split("/")[-1].split("?")[0]
+        first = held.setdefault("job", job) == job and "over" not in held
+        answer = route.fetch()
+        route.fulfill(response=answer, json={**answer.json(), "stage": "files"} if first else answer.json())
+
+    page.route("**/api/imports/*", slow)
+    page.goto(f"/shoots/{shoot}/import")
+    for card in ("first card", "second card"):
+        page.get_by_role("button", name="card", exact=True).last.click()
+        page.get_by_role("button", name=card, exact=True).click()
+        expect(page.locator(".import-tile")).to_have_count(1)
+        page.get_by_role("button", name="Import 1 frame").click()
+        expect(page.locator("#job-title")).to_contain_text("Import")
+    other = page.locator("#job-others li")
+    expect(other).to_contain_text("first card: ")
+    expect(other.get_by_role("button", name="Stop first card")).to_be_visible()
+    held["over"] = "yes"
+    expect(other).to_contain_text("first card: 1 file brought in")
+    page.unroute_all(behavior="ignoreErrors")

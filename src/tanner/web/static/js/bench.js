@@ -10,6 +10,13 @@ import { LevelHandles } from "./bench/level-handles.js";
 import { OnPicture } from "./bench/on-picture.js";
 import { ScopeDrag } from "./bench/scope-drag.js";
 import { Exact } from "./bench/exact.js";
+import { goesTo } from "./bench/goes-to.js";
+import { grid } from "./bench/grid.js";
+import { frameData, indexMarks } from "./bench/index-marks.js";
+import "./bench/lost-file.js";
+import { followQuiet, noteLine } from "./bench/notes.js";
+import { presetChanges } from "./bench/preset-changes.js";
+import { probe, showProbe } from "./bench/probe.js";
 import { Picked } from "./bench/picked.js";
 import { Spots } from "./bench/spots.js";
 import { Tabs } from "./bench/tabs.js";
@@ -20,10 +27,9 @@ import { Compare } from "./compare.js";
 import { CropTool } from "./crop.js";
 import { FrameTools } from "./frame-tools.js";
 import { Curve } from "./curve.js";
-import { byId, el, number, plural } from "./dom.js";
+import { byId } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { Histogram } from "./histogram.js";
-import { hear } from "./news.js";
 import { Picture } from "./picture.js";
 import { followMatch } from "./jobs.js";
 import { Presets } from "./presets.js";
@@ -38,17 +44,6 @@ import { Line } from "./socket.js";
 
 const controls = new Map();
 const histogram = new Histogram(byId("histogram"));
-
-// --- a file that is not the one that came in ------------------------------------------------------
-
-for (const [button, call] of [["find-file", "find"], ["take-file", "file"]]) {
-  byId(button).addEventListener("click", async () => {
-    const done = await trying(() => post(`/api/frames/${state.frame.id}/${call}`));
-    if (!done) return;
-    tell(`${done.done}.`);
-    location.reload();
-  });
-}
 
 // --- the picture ---------------------------------------------------------------------------------
 
@@ -75,11 +70,11 @@ const line = new Line({
     noteLine(header.notes);
     areas.came(header);
     spots.came(header);
-    if (header.quieting) follow(header.quieting);
+    if (header.quieting) followQuiet(header.quieting, drawAnew);
     // Counted until the browser draws its next frame.
     if (asked?.sent) requestAnimationFrame(() => timings.push(performance.now() - asked.sent));
   },
-  onProbe: (values) => showProbe(values),
+  onProbe: showProbe,
   onState: (open) => (open ? null : tell("Tanner does not answer; trying again.", true)),
 });
 
@@ -93,49 +88,9 @@ const picture = new Picture(byId("picture"), byId("canvas"), (view) => {
   line.ask(Object.defineProperty(message, "sent", { value: sent }));
 });
 
-function noteLine(notes = []) {
-  byId("picture-note").hidden = !notes.length;
-  byId("picture-note").textContent = notes.join(" ");
-}
-
-// A method that takes seconds is worked out behind the scenes: how far it is, is told until the picture is drawn anew.
-let following = 0;
-async function follow(number) {
-  if (following === number) return;
-  following = number;
-  const id = state.frame.id;
-  const line = hear("work");
-  while (following === number && state.frame.id === id) {
-    const job = await trying(() => get(`/api/quiet/${number}`));
-    if (!job || job.over) {
-      if (following !== number) return;
-      following = 0;
-      noteLine(job?.failed.map((f) => f.message));
-      if (job?.done) {
-        picture.forget();
-        redraw(false);
-      }
-      return;
-    }
-    const left = job.left_s === null ? "" : `, ${job.left_s} s left`;
-    noteLine([`Noise: ${shown("noise.method")} is being worked out, ${percent(job.share)}${left}. Until then quick is shown.`]);
-    await line.next(300);
-  }
-  if (following === number) following = 0;
-}
-const percent = (share) => `${Math.round(share * 100)} %`;
-
-// A grid lies over the picture while its geometry is changed, and a little longer.
-const GRIDDED = /^(perspective\.|crop\.straighten|optics\.(distortion|own_distortion|projection))/;
-let gridding = null;
-function grid(key) {
-  if (!GRIDDED.test(key)) return;
-  picture.grid = true;
-  clearTimeout(gridding);
-  gridding = setTimeout(() => {
-    picture.grid = false;
-    picture.draw();
-  }, 1500);
+function drawAnew() {
+  picture.forget();
+  redraw(false);
 }
 
 function redraw(quick) {
@@ -144,19 +99,7 @@ function redraw(quick) {
   if (quick) settle = setTimeout(() => picture.refresh(false), 180);
 }
 
-function showProbe(values) {
-  byId("probe").textContent = values
-    ? `RGB ${values.rgb.map((v) => number(v, 0)).join(" ")}   L* ${number(values.lab[0], 1)} a* ${number(values.lab[1], 1)} b* ${number(values.lab[2], 1)}`
-    : "";
-}
-let probeWait = 0;
-picture.onHover = (share) => {
-  if (!share) return showProbe(null);
-  const now = performance.now();
-  if (now - probeWait < 40) return undefined;
-  probeWait = now;
-  return line.probe(share[2], share[3]);
-};
+probe(picture, line);
 const view = new View(picture, (quick) => redraw(quick));
 
 // --- the frame's state -----------------------------------------------------------------------------
@@ -194,53 +137,16 @@ function fill() {
   spots.fill();
   exact.fill();
   picked.fill();
-  for (const button of document.querySelectorAll("#index [data-group]")) {
-    const name = button.dataset.group;
-    if (!titles[name] || !table[`${name}.enabled`]) continue;
-    const keys = Object.keys(table).filter((k) => k.startsWith(`${name}.`));
-    const off = shown(`${name}.enabled`) === false;
-    const own = keys.some((k) => infoOf(k).own);
-    const follows = state.frame.follows && keys.some((k) => state.frame.layers[k] === "lead");
-    const mark = button.querySelector(".index-mark");
-    mark.className = `index-mark ${off ? "mark-off" : own ? "mark-own" : follows ? "mark-follows" : ""}`;
-    // The mark says what is the frame's own; beside a long name there is no room for the word.
-    button.querySelector(".index-state").textContent = off ? "off" : "";
-    button.title = off ? "switched off" : own ? "this frame departs here" : follows ? "follows the lead" : "";
-  }
-  const f = state.frame.facts;
-  const shutter = f.exposure_s ? (f.exposure_s < 0.5 ? `1/${number(1 / f.exposure_s, 0)} s` : `${number(f.exposure_s, 1)} s`) : "";
-  const parts = [state.frame.name, f.focal_length_mm ? `${number(f.focal_length_mm, 0)} mm` : "", f.aperture ? `f/${number(f.aperture, 1)}` : "", shutter, f.iso ? `ISO ${f.iso}` : ""];
-  byId("frame-data").textContent = parts.filter(Boolean).join("   ");
-  byId("frame-data").title = [f.make, f.model, f.lens, ...(f.warnings || []), state.frame.seen?.damage].filter(Boolean).join(", ");
-  lensChoice.say(shown("optics.chosen_lens"), f);
+  indexMarks();
+  frameData();
+  lensChoice.say(shown("optics.chosen_lens"), state.frame.facts);
   byId("look").value = shown("profile.look");
   byId("give-look").href = `/api/frames/${state.frame.id}/look.cube`;
   byId("profile-make").href = `/shoots/${shootId}/profile?frame=${state.frame.id}`;
 }
 subscribe(fill);
 
-// Which frames a change reaches; the ribbon says it, always.
-function targets() {
-  const where = byId("goes-to").value;
-  if (where === "chosen") return [...ribbon.chosen];
-  if (where === "all") {
-    const mine = state.sheet.frames.filter((f) => f.set === state.frame.set && f.set && (f.lead || f.follows)).map((f) => f.id);
-    return mine.length ? mine : [state.frame.id];
-  }
-  return [state.frame.id];
-}
-function goes(moved = false) {
-  const choice = byId("goes-to");
-  const many = ribbon.chosen.size > 1;
-  // Choosing several frames is meant; one alone is not several.
-  if (moved && many && choice.value === "one") choice.value = "chosen";
-  if (!many && choice.value === "chosen") choice.value = "one";
-  choice.querySelector("[value=chosen]").disabled = !many;
-  const n = targets().length;
-  byId("goes-count").textContent = n === 1 ? state.frame.name : plural(n, "frame");
-  choice.closest("p").classList.toggle("many", n > 1);
-}
-byId("goes-to").addEventListener("change", () => goes());
+const { targets, goes } = goesTo(() => ribbon);
 
 // Sends a change and brings everything that shows it up to date.
 // Changes are sent one after the other, in the order in which they were made: the program works on several requests at once.
@@ -263,8 +169,7 @@ async function refresh(sent = state.draft) {
     await loadFrame(here.id);
   }
   drawRibbon();
-  picture.forget();
-  redraw(false);
+  drawAnew();
   presets.stale = true;
   if (state.group === "presets") presets.pictures();
   if (state.group === "profile") profiles.load();
@@ -306,18 +211,18 @@ byId("mono-auto").addEventListener("click", async () => {
   const found = await trying(() => post(`/api/frames/${state.frame.id}/mono`));
   if (found) await edit(found.values);
 });
-const handles = new LevelHandles({ shown, move: moving, edit: (values) => edit(values) });
+const handles = new LevelHandles({ shown, move: moving, edit });
 subscribe(() => handles.draw());
 panel.addEventListener("click", (event) => event.target.closest(".group-tabs") && handles.draw());
 new ScopeDrag({ shown, table, move: (key, value) => moving({ [key]: value }), set: (key, value) => edit({ [key]: value }), giveUp: (key) => commit("/api/giveup", { frames: targets(), keys: [key] }) });
-const onPicture = new OnPicture({ picture, shown, move: moving, edit: (values) => edit(values), curve: (key) => controls.get(key), picked: () => picked });
+const onPicture = new OnPicture({ picture, shown, move: moving, edit, curve: (key) => controls.get(key), picked: () => picked });
 grading.begin(refresh);
 byId("light-automatic").addEventListener("click", () => openAutomatic(targets(), refresh));
 panel.addEventListener("wheel:move", (event) => moving(event.detail.values));
 panel.addEventListener("wheel:set", (event) => edit(event.detail.values));
 panel.addEventListener("rule:move", (event) => {
   state.draft[event.detail.key] = event.detail.value;
-  grid(event.detail.key);
+  grid(picture, event.detail.key);
   turn();
   handles.draw();
   redraw(true);
@@ -325,14 +230,14 @@ panel.addEventListener("rule:move", (event) => {
 const turn = () => wheels.forEach((w) => w.set(shown(w.hue), shown(w.strength)));
 panel.addEventListener("rule:set", (event) => {
   state.draft[event.detail.key] = event.detail.value;
-  grid(event.detail.key);
+  grid(picture, event.detail.key);
   edit({ [event.detail.key]: event.detail.value });
 });
 panel.addEventListener("rule:giveup", (event) => commit("/api/giveup", { frames: targets(), keys: [event.detail.key] }));
 panel.addEventListener("change", (event) => {
   if (event.target.matches(".switch input")) edit({ [event.target.dataset.key]: event.target.checked });
   if (event.target.matches("select[data-key]")) {
-    grid(event.target.dataset.key);
+    grid(picture, event.target.dataset.key);
     edit({ [event.target.dataset.key]: event.target.value });
   }
 });
@@ -379,8 +284,8 @@ byId("index").addEventListener("click", (event) => {
 });
 
 // Crop.
-white.begin({ picture, edit: (values) => edit(values) });
-follows.begin({ commit: (url, body) => commit(url, body), targets: () => targets(), ribbon: () => ribbon, presets: () => presets });
+white.begin({ picture, edit });
+follows.begin({ commit, targets, ribbon: () => ribbon, presets: () => presets });
 subscribe(follows.followLine);
 subscribe(follows.historyList);
 const cropValues = () => Object.fromEntries(["left", "top", "right", "bottom", "straighten", "ratio", "outside"].map((n) => [n, shown(`crop.${n}`)]));
@@ -391,20 +296,11 @@ const crop = new CropTool(cropValues, (values, final) => {
   else redraw(true);
 });
 const cropKeys = Object.keys(table).filter((k) => k.startsWith("crop."));
-const tools = new FrameTools({
+// What the tools know of the Bench, and what they may ask of it.
+const mine = () => state.sheet.frames.filter((f) => f.set === state.frame.set).map((f) => f.id);
+const bench = {
   picture,
-  crop,
-  cropKeys,
-  shown,
-  edit: (values) => edit(values),
-  commit: (url, body) => commit(url, body),
-  frame: () => state.frame,
-  targets: () => targets(),
-  others: () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : state.sheet.frames.filter((f) => f.set === state.frame.set).map((f) => f.id)).filter((id) => id !== state.frame.id),
-});
-
-const areas = new Areas({
-  picture,
+  view,
   table,
   frame: () => state.frame,
   shown,
@@ -413,16 +309,19 @@ const areas = new Areas({
     Object.assign(state.draft, values);
     redraw(true);
   },
-  edit: (values) => edit(values),
-  commit: (url, body) => commit(url, body),
+  edit,
+  commit,
   refresh: () => refresh(),
-  targets: () => targets(),
+  targets,
   carry: (keys) => carryHere(keys),
-});
-
-const spots = new Spots({ picture, view, frame: () => state.frame, shown, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets() });
-const picked = new Picked({ picture, table, frame: () => state.frame, shown, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets() });
-const exact = new Exact({ picture, frame: () => state.frame, edit: (values) => edit(values), commit: (url, body) => commit(url, body), targets: () => targets(), set: () => state.sheet.frames.filter((f) => (state.frame.set ? f.set === state.frame.set : f.id === state.frame.id)).map((f) => f.id) });
+  set: () => (state.frame.set ? mine() : [state.frame.id]),
+  others: () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : mine()).filter((id) => id !== state.frame.id),
+};
+const tools = new FrameTools({ ...bench, crop, cropKeys });
+const areas = new Areas(bench);
+const spots = new Spots(bench);
+const picked = new Picked(bench);
+const exact = new Exact(bench);
 
 // --- presets, ribbon, tools -----------------------------------------------------------------------------
 
@@ -440,40 +339,12 @@ const presets = new Presets({
     if (result?.match) followMatch(result.match, refresh);
   },
   wear: (keys) => commit("/api/worn", { frames: targets(), keys }),
-  changes: (preset, amount, leave) =>
-    Object.entries(preset.values)
-      .filter(([key]) => table[key] && !leave.includes(key.split(".")[0]))
-      .map(([key, value]) => {
-        const { label, unit } = table[key];
-        const said = (v) => (v === null ? "as shot" : typeof v === "number" ? number(v) : Array.isArray(v) ? "curve" : typeof v === "object" ? `by ${v.by === "iso" ? "ISO" : v.by}` : typeof v === "boolean" ? (v ? "on" : "off") : v || "none");
-        const neutral = table[key].neutral;
-        const then = typeof value === "number" && typeof neutral === "number" ? neutral + (value - neutral) * (amount / 100) : value;
-        return said(shown(key)) === said(then) ? null : `${label}: ${said(shown(key))} to ${said(then)} ${typeof then === "number" ? unit : ""}`;
-      })
-      .filter(Boolean),
+  changes: presetChanges,
 });
 
-const lensChoice = new LensChoice({ edit: (values) => edit(values), starting: () => state.frame.starting });
-const profiles = new Profiles({ current: () => state.frame?.id, choose: (key) => edit({ "profile.camera": key }) });
-byId("profile-carry").addEventListener("click", async () => {
-  const others = state.sheet.frames.filter((f) => f.id !== state.frame.id).map((f) => f.id);
-  if (!others.length) return tell("This frame is the only one of its shoot.");
-  const result = await commit("/api/carry", { source: state.frame.id, frames: others, keys: ["profile.camera"] });
-  if (result) tell(result.done ? `The camera profile went to ${result.changed} frames. Undo takes it back.` : "All frames have it already.");
-  return undefined;
-});
-
-function marks(f) {
-  const parts = [];
-  if (f.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
-  parts.push(el("span", { class: "cell-name", text: f.name.replace(/\.[^.]+$/, "") }));
-  const o = f.offsets;
-  if (o.ev) parts.push(el("span", { class: "own-mark", text: `${o.ev > 0 ? "+" : ""}${number(o.ev)}`, title: "Offset in EV" }));
-  else if (o.mired || o.tint) parts.push(el("span", { class: "own-mark", text: "WB", title: "Offset of the white balance" }));
-  if (f.own.length) parts.push(el("span", { class: "mark-own index-mark", title: `Own: ${f.own.join(", ")}` }));
-  return parts;
-}
-const ribbon = new Ribbon(byId("ribbon"), byId("ribbon-head"), { marks, onOpen: (id) => go(id), onChoice: () => state.frame && (goes(true), follows.followLine()) });
+const lensChoice = new LensChoice({ edit, starting: () => state.frame.starting });
+const profiles = new Profiles({ current: () => state.frame?.id, choose: (key) => edit({ "profile.camera": key }), commit, frames: () => state.sheet.frames });
+const ribbon = new Ribbon(byId("ribbon"), byId("ribbon-head"), { onOpen: (id) => go(id), onChoice: () => state.frame && (goes(true), follows.followLine()) });
 let fresh = null;
 
 function drawRibbon() {

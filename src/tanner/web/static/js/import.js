@@ -163,7 +163,7 @@ const extra = (how) => (how.copy_to && how.others ? (state.found?.others || []).
 // The import that began last has the panel; others that still run, one from another card for example, have a line each.
 let newest = 0;
 const lines = new Map();
-function line(job, name, text, running) {
+function otherLine(job, name, text, running) {
   const node = lines.get(job) || el("li", { class: "flex items-baseline gap-2 py-0.5" });
   if (!lines.has(job)) byId("job-others").append(node);
   lines.set(job, node);
@@ -210,7 +210,7 @@ async function follow(job, folder) {
       bar.max = now.total;
       bar.value = now.done;
       byId("job-text").textContent = text;
-    } else line(job, name, text, !over);
+    } else otherLine(job, name, text, !over);
     if (over) {
       byId("job-open").hidden = now.into === 0 && byId("job-open").hidden;
       if (job !== newest) return;

@@ -9,7 +9,7 @@ import { drawChart } from "./lineup/chart.js";
 import { hear } from "./news.js";
 import { listOwnAreas } from "./own-areas.js";
 import { Roster } from "./roster.js";
-import { ask, shootId, tell, trying, useKeys } from "./shell.js";
+import { ask, shootId, trying, useKeys } from "./shell.js";
 
 const state = { frames: new Map(), sets: [], figures: null, set: null, kind: "backdrop", box: null, chosen: new Set(), active: null };
 const roster = new Roster(shootId);

@@ -1,14 +1,23 @@
 // The camera profiles that fit a frame, each shown on the own picture.
 import { get } from "./api.js";
 import { byId, el } from "./dom.js";
-import { trying } from "./shell.js";
+import { tell, trying } from "./shell.js";
 
 export class Profiles {
-  // current() gives the frame's id; choose(key) sets the profile
-  constructor({ current, choose }) {
-    Object.assign(this, { current, choose });
+  // current() gives the frame's id; choose(key) sets the profile; commit(url, body) changes frames; frames(): all of the shoot
+  constructor({ current, choose, commit, frames }) {
+    Object.assign(this, { current, choose, commit, frames });
     this.list = byId("profile-list");
-    this.shown = null;
+    byId("profile-carry").addEventListener("click", () => this.carry());
+  }
+
+  async carry() {
+    const source = this.current();
+    const others = this.frames().map((f) => f.id).filter((id) => id !== source);
+    if (!others.length) return tell("This frame is the only one of its shoot.");
+    const result = await this.commit("/api/carry", { source, frames: others, keys: ["profile.camera"] });
+    if (result) tell(result.done ? `The camera profile went to ${result.changed} frames. Undo takes it back.` : "All frames have it already.");
+    return undefined;
   }
 
   async load() {

@@ -1,10 +1,21 @@
 // The ribbon: the set as a narrow column, lead on top; choosing frames here says which ones a change reaches.
-import { el } from "./dom.js";
+import { el, number } from "./dom.js";
+
+function marks(f) {
+  const parts = [];
+  if (f.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
+  parts.push(el("span", { class: "cell-name", text: f.name.replace(/\.[^.]+$/, "") }));
+  const o = f.offsets;
+  if (o.ev) parts.push(el("span", { class: "own-mark", text: `${o.ev > 0 ? "+" : ""}${number(o.ev)}`, title: "Offset in EV" }));
+  else if (o.mired || o.tint) parts.push(el("span", { class: "own-mark", text: "WB", title: "Offset of the white balance" }));
+  if (f.own.length) parts.push(el("span", { class: "mark-own index-mark", title: `Own: ${f.own.join(", ")}` }));
+  return parts;
+}
 
 export class Ribbon {
   // onOpen(id), onChoice(ids)
-  constructor(root, headRoot, { onOpen, onChoice, marks }) {
-    Object.assign(this, { root, headRoot, onOpen, onChoice, marks });
+  constructor(root, headRoot, { onOpen, onChoice }) {
+    Object.assign(this, { root, headRoot, onOpen, onChoice });
     this.frames = [];
     this.chosen = new Set();
     this.active = null;
@@ -38,7 +49,7 @@ export class Ribbon {
           "div",
           { class: "ribbon-cell", role: "option", "data-id": f.id, id: `ribbon-${f.id}` },
           image,
-          el("div", { class: "cell-line" }, ...this.marks(f)),
+          el("div", { class: "cell-line" }, ...marks(f)),
         );
       }),
     );

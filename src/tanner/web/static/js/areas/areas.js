@@ -10,12 +10,12 @@ import { tell, trying } from "../shell.js";
 import { BrushTool } from "./brush.js";
 import { WHOLE } from "./geometry.js";
 import { BEGIN, DRAWN, KINDS } from "./kinds.js";
-import { OnPicture } from "./on-picture.js";
 import { Parts } from "./parts.js";
+import { AreaPointer } from "./pointer.js";
 
 export const TINTS = ["rgb(226 90 60)", "rgb(70 150 235)", "rgb(90 190 90)", "rgb(235 190 50)", "rgb(190 110 220)", "rgb(60 200 200)"];
 
-export class Areas extends OnPicture {
+export class Areas extends AreaPointer {
   // bench: {picture, frame(), shown(key), layer(key), draft(values), edit(values), commit(url, body), carry(ids), targets(), table}
   constructor(bench) {
     super();

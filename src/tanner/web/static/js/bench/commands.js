@@ -2,7 +2,6 @@
 import { byId, plural } from "../dom.js";
 import * as columns from "./columns.js";
 import { state, titles } from "./state.js";
-import * as white from "./white.js";
 
 // bench: {go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, automatic, open, tools, toSheet}
 export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry, reset, automatic, open, tools, areas, spots, toSheet }) {

@@ -1,9 +1,10 @@
 // Areas on the picture: what is drawn over it, and what the pointer does to it. `Areas` adds the list and the panel.
+import { byId } from "../dom.js";
 import { Places } from "../places.js";
 import { again, unplaced } from "./geometry.js";
 import * as handles from "./handles.js";
 
-export class OnPicture {
+export class AreaPointer {
   unplaced(p) {
     return this.drawing && !this.drawing.into ? p : unplaced(this.place(), p);
   }
