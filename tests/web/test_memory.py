@@ -62,7 +62,7 @@ def test_a_closed_bench_leaves_nothing(server: Running) -> None:
         for _ in range(3):
             server.view(1)
         limit = time.monotonic() + 60
-        while (left := sum(isinstance(o, Bench) for o in gc.get_objects())) and time.monotonic() < limit:
+        while (left := sum(type(o) is Bench for o in gc.get_objects())) and time.monotonic() < limit:
             time.sleep(0.1)
     finally:
         gc.enable()
