@@ -209,6 +209,19 @@ def light_of(stored: Any) -> tuple[float, float] | None:
     return None
 
 
+def _tone_curve(tags: Mapping[str, Any]) -> Matrix | None:
+    """The points (N, 2) of ProfileToneCurve."""
+    if "ProfileToneCurve" not in tags:
+        return None
+    curve = np.asarray(tags["ProfileToneCurve"], dtype=np.float64)
+    if curve.size < 4 or curve.size % 2 or not np.isfinite(curve).all():
+        raise ProfileError("ProfileToneCurve is no list of points.")
+    curve = curve.reshape(-1, 2)
+    if (np.diff(curve[:, 0]) <= 0).any():
+        raise ProfileError("ProfileToneCurve does not run from left to right.")
+    return curve
+
+
 def from_tags(tags: Mapping[str, Any], model: str = "") -> CameraProfile:
     """A profile from tags by name, as `read_directory` gives them.
 
@@ -248,14 +261,6 @@ def from_tags(tags: Mapping[str, Any], model: str = "") -> CameraProfile:
     look = None
     if "ProfileLookTableData" in tags:
         look = _table(tags, "ProfileLookTableDims", "ProfileLookTableData", "ProfileLookTableEncoding")
-    curve = None
-    if "ProfileToneCurve" in tags:
-        curve = np.asarray(tags["ProfileToneCurve"], dtype=np.float64)
-        if curve.size < 4 or curve.size % 2 or not np.isfinite(curve).all():
-            raise ProfileError("ProfileToneCurve is no list of points.")
-        curve = curve.reshape(-1, 2)
-        if (np.diff(curve[:, 0]) <= 0).any():
-            raise ProfileError("ProfileToneCurve does not run from left to right.")
     baseline = np.ravel(tags.get("BaselineExposureOffset", 0.0))
     black = np.ravel(tags.get("DefaultBlackRender", 0))
     policy = np.ravel(tags.get("ProfileEmbedPolicy", 0))
@@ -269,7 +274,7 @@ def from_tags(tags: Mapping[str, Any], model: str = "") -> CameraProfile:
         reduction=each("ReductionMatrix", (3, n)) if n > 3 else (),
         hue_sat=tables,
         look=look,
-        curve=curve,
+        curve=_tone_curve(tags),
         baseline=float(np.clip(baseline[0], -8, 8)) if len(baseline) and np.isfinite(baseline[0]) else 0.0,
         black="none" if len(black) and int(black[0]) == 1 else "auto",
         policy=int(policy[0]) if len(policy) else 0,

@@ -14,17 +14,16 @@ from sqlalchemy.orm import Session, defer
 from tanner.catalogue.models import WITH_GONE, Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
 from tanner.catalogue.originals import trouble_of
 from tanner.catalogue.store import Catalogue
-from tanner.catalogue.words import words_of, written_words
+from tanner.catalogue.words import written_words
 from tanner.core.errors import TannerError
 from tanner.core.output.files import sweep
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.cluster import Cluster
 from tanner.jobs.delivery.checking import Checks
-from tanner.jobs.delivery.documents import Documents, write_documents
+from tanner.jobs.delivery.documents import Documents, write_asked_for
 from tanner.jobs.delivery.journal import alone, lines_of, nobody_at, placed
 from tanner.jobs.delivery.planning import Plan, tokens_of, work_of
 from tanner.jobs.delivery.progress import Progress
-from tanner.jobs.delivery.record import record_of
 from tanner.jobs.delivery.tasks import develop_file
 from tanner.jobs.workers import Workers
 
@@ -229,7 +228,7 @@ class Deliveries:
         if self._closing:
             return  # the state stays "running": the next start goes on
         if not stop.is_set():
-            self._documents(delivery_id)
+            write_asked_for(self._catalogue, delivery_id, self._workers)
         with self.progress.changing(delivery_id) as (session, changed):
             delivery = session.get(Delivery, delivery_id)
             # A run that was stopped and ends late has no say once the delivery goes on.
@@ -353,27 +352,6 @@ class Deliveries:
             line = placed(said, number, folder)
             if line:
                 results[index] = {**line, **size, "seconds": 0.0, "warnings": [], "skipped": False}
-
-    # --- afterwards ----------------------------------------------------------------------------------
-
-    def _documents(self, delivery_id: int) -> None:
-        """Write what was asked for beside the files; what cannot be written is told and spoils nothing."""
-        with self._catalogue.read() as session:
-            delivery = session.get_one(Delivery, delivery_id)
-            wanted = delivery.options.get("documents")
-            if not wanted:
-                return
-            record = {**record_of(session, delivery), "state": "done"}
-            shoot = session.get_one(Shoot, delivery.shoot_id)
-            name, earlier = shoot.name, delivery.options.get("written", [])
-            words = {
-                f.id: {**words_of(shoot, f), **tokens_of(f, 0, shoot.name, "", "")}
-                for f in session.scalars(select(Frame).where(Frame.shoot_id == shoot.id))
-            }
-        written = write_documents(Documents(**wanted), record, name, words, earlier, self._workers)
-        with self._catalogue.write() as session:
-            delivery = session.get_one(Delivery, delivery_id)
-            delivery.options = {**delivery.options, "written": written}
 
     def wait(self) -> None:
         """Until everything that is queued now is written."""

@@ -10,11 +10,17 @@ from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
+from sqlalchemy import select
 
+from tanner.catalogue.models import Delivery, Frame, Shoot
+from tanner.catalogue.store import Catalogue
+from tanner.catalogue.words import words_of
 from tanner.core.errors import WriteFailed
 from tanner.core.output.files import TEMPORARY, free_name, write_whole
 from tanner.core.output.naming import check_template, clean, filled, name_values
 from tanner.jobs.cluster import Cluster
+from tanner.jobs.delivery.planning import tokens_of
+from tanner.jobs.delivery.record import record_of
 from tanner.jobs.delivery.sheets import Entry, sheet_pdf
 from tanner.jobs.workers import Workers
 
@@ -91,6 +97,26 @@ def checksums_of(record: Mapping[str, Any]) -> bytes:
 
 def _below(path: str, folder: str) -> str:
     return path.removeprefix(f"{folder}/")
+
+
+def write_asked_for(catalogue: Catalogue, delivery_id: int, workers: Workers | Cluster) -> None:
+    """Write what was asked for beside the files of a delivery; what cannot be written is told and spoils nothing."""
+    with catalogue.read() as session:
+        delivery = session.get_one(Delivery, delivery_id)
+        wanted = delivery.options.get("documents")
+        if not wanted:
+            return
+        record = {**record_of(session, delivery), "state": "done"}
+        shoot = session.get_one(Shoot, delivery.shoot_id)
+        name, earlier = shoot.name, delivery.options.get("written", [])
+        words = {
+            f.id: {**words_of(shoot, f), **tokens_of(f, 0, shoot.name, "", "")}
+            for f in session.scalars(select(Frame).where(Frame.shoot_id == shoot.id))
+        }
+    written = write_documents(Documents(**wanted), record, name, words, earlier, workers)
+    with catalogue.write() as session:
+        delivery = session.get_one(Delivery, delivery_id)
+        delivery.options = {**delivery.options, "written": written}
 
 
 def write_documents(

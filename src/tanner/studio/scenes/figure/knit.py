@@ -111,14 +111,15 @@ def collar(w: Wearer, height: float = 5.2, ribs: int = 62) -> Cloth:
     for z in bands:
         rel = w.fine[np.abs(w.fine[:, 2] - z) < 0.6][:, :2] - axis_at(z)
         angle, far = np.arctan2(rel[:, 1], rel[:, 0]) % (2 * np.pi), np.hypot(rel[:, 0], rel[:, 1])
-        ok = far < 7.0
+        # Above the shoulders a broad neck reaches farther than below, where shoulders begin at seven.
+        ok = far < np.interp(z, [top - height, top - 0.5 * height], [7.0, 8.6])
         r = []
         for x in around:
             there = ok & (np.abs((angle - x + np.pi) % (2 * np.pi) - np.pi) < 0.15)
             r.append(np.percentile(far[there], 90) if there.any() else 6.0)
         smooth = np.convolve(np.concatenate([r[-6:], r, r[:6]]), kernel / kernel.sum(), "valid")
         radii.append(np.interp(a, np.linspace(0, 2 * np.pi, 49), np.append(smooth, smooth[0])))
-    radius = np.clip(np.array(radii), 4.6, 6.5)
+    radius = np.clip(np.array(radii), 4.6, 8.0)
     t = np.linspace(0, 1, 150)
     rings = []
     for k in t:

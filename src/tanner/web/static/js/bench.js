@@ -10,7 +10,7 @@ import { LevelHandles } from "./bench/level-handles.js";
 import { OnPicture } from "./bench/on-picture.js";
 import { ScopeDrag } from "./bench/scope-drag.js";
 import { Exact } from "./bench/exact.js";
-import { goesTo } from "./bench/goes-to.js";
+import { goesTo, nextSet } from "./bench/goes-to.js";
 import { grid } from "./bench/grid.js";
 import { frameData, indexMarks } from "./bench/index-marks.js";
 import "./bench/lost-file.js";
@@ -364,13 +364,6 @@ async function go(id) {
   redraw(false);
   if (state.group === "presets") presets.pictures();
   if (state.group === "profile") profiles.load();
-}
-
-function nextSet(by) {
-  const ids = [...new Set(state.sheet.frames.map((f) => f.set))];
-  const set = ids[ids.indexOf(state.frame.set) + by];
-  const there = state.sheet.frames.filter((f) => f.set === set);
-  return (there.find((f) => f.lead) || there[0])?.id ?? null;
 }
 
 async function alternate() {

@@ -27,3 +27,11 @@ export function goesTo(ribbon) {
   byId("goes-to").addEventListener("change", () => goes());
   return { targets, goes };
 }
+
+// The lead of the set after (1) or before (-1) this one, or its first frame.
+export function nextSet(by) {
+  const ids = [...new Set(state.sheet.frames.map((f) => f.set))];
+  const set = ids[ids.indexOf(state.frame.set) + by];
+  const there = state.sheet.frames.filter((f) => f.set === set);
+  return (there.find((f) => f.lead) || there[0])?.id ?? null;
+}
