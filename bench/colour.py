@@ -10,7 +10,7 @@ import numpy as np
 
 from bench.run import FULL, SETTINGS
 from tanner.core.adjust.registry import develop
-from tanner.core.colour.dcp import CameraProfile, Table, write_dcp
+from tanner.core.colour.dcp import CameraProfile, HueSatTable, write_dcp
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.profile.make import Shot, make_profile
 from tanner.core.raw.reader import read
@@ -20,12 +20,12 @@ from tanner.studio.camera import take
 from tanner.studio.demo import frames
 
 
-def table(hues: int, sats: int, vals: int, srgb: bool) -> Table:
+def table(hues: int, sats: int, vals: int, srgb: bool) -> HueSatTable:
     rng = np.random.default_rng(hues)
     cells = np.empty((hues, sats, vals, 3), np.float32)
     cells[..., 0] = rng.uniform(-5, 5, cells.shape[:3])
     cells[..., 1:] = rng.uniform(0.95, 1.05, (*cells.shape[:3], 2))
-    return Table(cells, srgb)
+    return HueSatTable(cells, srgb)
 
 
 def main() -> None:

@@ -119,12 +119,12 @@ def batch(paths: list[str], out: str) -> dict[str, tuple[float, float]]:
 
 def previews(path: str) -> dict[str, float]:
     """p95 in ms of render and encode, as the Bench asks for them."""
-    from tanner.web.viewer.viewer import View, Viewer
+    from tanner.web.viewer.viewer import AskedView, Viewer
 
     with Workers(1) as workers:
         viewer = Viewer(workers)
 
-        def run(view: View, key: str, values: list[float], extra: dict[str, float]) -> float:
+        def run(view: AskedView, key: str, values: list[float], extra: dict[str, float]) -> float:
             times = []
             for value in values:
                 began = time.perf_counter()
@@ -133,7 +133,7 @@ def previews(path: str) -> dict[str, float]:
             return float(np.percentile(times[5:], 95))
 
         steps = list(np.linspace(-1, 1, 45))
-        draft, whole = View(width=1600, height=1067, draft=True), View(width=1600, height=1067)
+        draft, whole = AskedView(width=1600, height=1067, draft=True), AskedView(width=1600, height=1067)
         result = {
             "exposure": run(draft, "light.exposure", steps, {}),
             "white": run(draft, "white.temperature", list(np.linspace(4000, 7000, 45)), {}),

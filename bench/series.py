@@ -31,7 +31,7 @@ from tanner.core.render import as_shot_white
 from tanner.core.series.area import NoArea
 from tanner.core.series.match import colour_of, moved, picture_of, shot_as
 from tanner.core.series.subjects import area_of
-from tanner.jobs.match.matching import Reference, Wish, matched
+from tanner.jobs.match.matching import MatchWish, Reference, matched
 from tanner.jobs.tasks import descriptor
 from tanner.studio.camera import take
 from tanner.studio.exposure import Exposure
@@ -111,7 +111,7 @@ def accuracy(
         }
         try:
             start = Reference(str(folder / "R.DNG"), LOOK, kind=kind, most=4.5)
-            found = matched(start, Wish(source.facts.path, LOOK), "both")
+            found = matched(start, MatchWish(source.facts.path, LOOK), "both")
         except NoArea:
             missing += 1
             continue

@@ -46,3 +46,15 @@ def test_functions_are_short_or_say_why_not() -> None:
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and code_of(node) > FUNCTION
     }
     assert found == set(LONG)
+
+
+def test_one_name_means_one_thing() -> None:
+    """No two classes are called alike; a glossary ties the words of the screen to those of the code."""
+    names = [
+        node.name
+        for path in ROOT.rglob("*.py")
+        for node in ast.parse(path.read_text()).body
+        if isinstance(node, ast.ClassDef)
+    ]
+    assert len(names) > 300
+    assert not {n for n in names if names.count(n) > 1}

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from tanner.core.areas.follow import Features, again, by_faces, features
-from tanner.core.areas.look import Look
+from tanner.core.areas.look import AreaLook
 from tanner.core.areas.place import SURE
 from tanner.core.raw.reader import read
 from tanner.core.render.guide import look_of
@@ -20,7 +20,7 @@ FULL = 6000
 """Long edge in px of 24 megapixels: errors are told at that size."""
 
 
-def seen(folder: Path, scene: str, number: int = 0) -> Look:
+def seen(folder: Path, scene: str, number: int = 0) -> AreaLook:
     shot = [s for s in frames() if s.scene == scene][number]
     path = folder / f"{scene}-{number}.dng"
     path.write_bytes(take(shot, compress=False))
@@ -28,11 +28,11 @@ def seen(folder: Path, scene: str, number: int = 0) -> Look:
 
 
 @pytest.fixture(scope="module")
-def table(tmp_path_factory: pytest.TempPathFactory) -> Look:
+def table(tmp_path_factory: pytest.TempPathFactory) -> AreaLook:
     return seen(tmp_path_factory.mktemp("follow"), "table-top")
 
 
-def moved(look: Look, places: np.ndarray) -> Look:
+def moved(look: AreaLook, places: np.ndarray) -> AreaLook:
     """A frame as it looks when its places lie elsewhere, by a perspective map of places."""
     h, w = look.planes.shape[1:]
     to = np.array([[max(h, w), 0, (w - 1) / 2], [0, max(h, w), (h - 1) / 2], [0, 0, 1.0]])
@@ -57,7 +57,7 @@ SLANT = np.array([[1.02, 0.03, 0.02], [-0.02, 1.0, -0.03], [0.06, -0.04, 1.0]])
     [similar(0.06, -0.03, 1, 0), similar(0.0, 0.02, 1.0, 14), similar(-0.03, 0.0, 1.25, -4), SLANT],
     ids=["shifted", "turned", "nearer", "at a slant"],
 )
-def test_a_rigid_subject_is_found_within_two_pixels(table: Look, way: np.ndarray) -> None:
+def test_a_rigid_subject_is_found_within_two_pixels(table: AreaLook, way: np.ndarray) -> None:
     """Light 1.3 times as strong, with noise; the edge of a mask in the middle of the frame, at 24 megapixels."""
     w, h = table.grid.size
     mask = np.zeros((h, w), np.float32)
@@ -71,7 +71,7 @@ def test_a_rigid_subject_is_found_within_two_pixels(table: Look, way: np.ndarray
     assert off.max() < 2
 
 
-def test_what_is_not_there_is_not_found(table: Look, tmp_path: Path) -> None:
+def test_what_is_not_there_is_not_found(table: AreaLook, tmp_path: Path) -> None:
     there = features(table)
     for scene in ("lamp-1", "workshop-1", "wren-1"):
         assert again(there, features(seen(tmp_path, scene)))[8] < SURE
@@ -79,7 +79,7 @@ def test_what_is_not_there_is_not_found(table: Look, tmp_path: Path) -> None:
     assert again(there, features(even))[8] == 0 and again(features(even), there)[8] == 0
 
 
-def test_a_mask_that_has_left_the_frame_is_not_found(table: Look) -> None:
+def test_a_mask_that_has_left_the_frame_is_not_found(table: AreaLook) -> None:
     w, h = table.grid.size
     mask = np.zeros((h, w), np.float32)
     mask[:, : w // 5] = 1
@@ -96,7 +96,7 @@ def test_frames_of_one_place_from_another_view(tmp_path: Path) -> None:
     assert found[8] > 0.8 and abs(found[2] - by) * FULL < 8 and abs(found[5]) * FULL < 8
 
 
-def test_features_are_kept_as_they_are(table: Look) -> None:
+def test_features_are_kept_as_they_are(table: AreaLook) -> None:
     found = features(table)
     back = Features.unpacked(found.packed())
     assert np.abs(back.at - found.at).max() < 1e-6 and np.array_equal(back.grey, found.grey)

@@ -14,7 +14,7 @@ from PIL import Image, ImageOps
 from skimage import data
 
 from tanner.core.areas.drawing import Grid
-from tanner.core.areas.look import Look
+from tanner.core.areas.look import AreaLook
 from tanner.core.areas.networks import face_points
 from tanner.core.choosing.alike import UNLIKE, Near, copies, groups, unlike_moved
 from tanner.core.choosing.hints import CLOSED, MOVED, _opening, focused, measured, sharpness
@@ -157,7 +157,7 @@ def test_the_focus_area_serves_where_there_is_no_face_and_no_subject() -> None:
     rng = np.random.default_rng(3)
     light = 0.4 + 0.01 * rng.random((300, 400)).astype(np.float32)
     planes = np.stack([light] * 3)
-    look = Look(planes, np.eye(3), Grid.of((400, 300), 400))
+    look = AreaLook(planes, np.eye(3), Grid.of((400, 300), 400))
     assert measured(look).where == "frame"
     named = measured(look, (0.2, 0.3, 0.3, 0.3))
     assert named.where == "focus" and named.box == (0.2, 0.3, 0.3, 0.3)

@@ -17,11 +17,11 @@ from tanner.core.areas import strokes
 from tanner.core.areas.declare import AREAS, AreaParts
 from tanner.core.areas.drawing import Grid, brush_mask, outline_mask
 from tanner.core.areas.find import NotFound, found
-from tanner.core.areas.look import Look
+from tanner.core.areas.look import AreaLook
 from tanner.core.areas.place import NOT_YET, backwards
 from tanner.core.areas.ranges import of_colour, of_lightness
 from tanner.core.areas.raster import Place, lost, mask_on_grid
-from tanner.core.areas.shapes import Brush, Colours, Lightness, Outline
+from tanner.core.areas.shapes import Brush, Colours, LightnessRange, Outline
 from tanner.core.errors import SettingsError
 from tanner.core.memory import Memory
 from tanner.core.raw.reader import read
@@ -38,8 +38,8 @@ A, B = "areas/7f3a91c2/", "areas/0badcafe/"
 PLAIN = np.diag([1.0, 1.0, 1.0])
 
 
-def place(look: Look | None = None) -> Place:
-    def asked() -> Look:
+def place(look: AreaLook | None = None) -> Place:
+    def asked() -> AreaLook:
         assert look is not None
         return look
 
@@ -133,7 +133,7 @@ def test_a_brush_that_stops_at_edges_stays_on_its_side() -> None:
     planes = np.full((3, 400, 600), 0.5, np.float32)
     planes[0, :, 320:] = 0.1
     planes += np.random.default_rng(1).normal(0, 0.004, planes.shape).astype(np.float32)
-    look = Look(planes, PLAIN, GRID)
+    look = AreaLook(planes, PLAIN, GRID)
     stroke = {"path": strokes.written([(-0.05, -0.1), (-0.05, 0.1)]), "size": 0.15, "softness": 0.0}
     both = mask_on_grid(
         "7f3a91c2", AREAS.parts(kind="area", shapes=[{"kind": "brush", "strokes": [stroke]}]), place(look), {}
@@ -183,9 +183,9 @@ def test_an_outline_that_crosses_itself_is_outside_where_it_lies_twice() -> None
 
 def test_ranges_are_half_at_their_ends() -> None:
     light = np.array([0, 52.5, 60, 67.5, 80], np.float32)
-    got = of_lightness(Lightness(low=60, high=100, softness=15), light)
+    got = of_lightness(LightnessRange(low=60, high=100, softness=15), light)
     assert got == pytest.approx([0, 0, 0.5, 1, 1], abs=1e-6)
-    assert of_lightness(Lightness(low=0, high=100), light).min() == 1
+    assert of_lightness(LightnessRange(low=0, high=100), light).min() == 1
     lab = np.array([[0.5, 0.1, 0.0], [0.5, 0.18, 0.0], [0.5, 0.16, 0.0], [0.62, 0.1, 0.0]], np.float32)
     got = of_colour(Colours(samples=[(0.5, 0.1, 0.0)], reach=0.04, softness=0.04), lab)
     # A difference of lightness counts by a third.
@@ -345,7 +345,7 @@ def test_a_range_sees_the_frame_with_its_exposure(source: Source) -> None:
 # --- what is found ---------------------------------------------------------------------------------
 
 
-def seen(tmp_path: Path, scene: str) -> tuple[Look, np.ndarray]:
+def seen(tmp_path: Path, scene: str) -> tuple[AreaLook, np.ndarray]:
     """A frame of the demo as finders see it, and its true mask on the same grid."""
     shot = next(s for s in frames() if s.scene == scene)
     path = tmp_path / "a.dng"
@@ -381,7 +381,7 @@ def test_a_plain_outline_before_a_plain_ground() -> None:
     ground = (0.4 + 0.1 * x / 900 + 0.08 * y / 738)[..., None] * np.array([1.0, 1.02, 1.05])
     linear = ground + truth[..., None] * (np.array([0.10, 0.06, 0.04]) - ground)
     linear += np.random.default_rng(2).normal(0, 0.004, linear.shape)
-    look = Look(np.ascontiguousarray(np.moveaxis(linear, -1, 0), np.float32), PLAIN, Grid((900, 738), (1.0, 0.82)))
+    look = AreaLook(np.ascontiguousarray(np.moveaxis(linear, -1, 0), np.float32), PLAIN, Grid((900, 738), (1.0, 0.82)))
     got = found("subject", look)
     a, b = got > 0.5, truth > 0.5
     assert (a & b).sum() / (a | b).sum() > 0.98
@@ -392,7 +392,7 @@ def test_nothing_is_found_where_nothing_is() -> None:
     even += np.random.default_rng(4).normal(0, 0.004, even.shape).astype(np.float32)
     for what in ("subject", "people", "skin"):
         with pytest.raises(NotFound):
-            found(what, Look(even, PLAIN, GRID))
+            found(what, AreaLook(even, PLAIN, GRID))
 
 
 def test_areas_of_what_is_found_are_found_anew_in_each_frame(source: Source) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tanner.core.merge.focus import merged_focus
-from tanner.core.merge.frames import MergeError, Part, as_dng, one_kind, part_of
+from tanner.core.merge.frames import FramePart, MergeError, as_dng, one_kind, part_of
 from tanner.core.merge.panorama import stitched
 from tanner.core.raw.reader import read
 from tanner.studio.camera import take
@@ -20,7 +20,7 @@ def quiet(share: float, text: str) -> None:
 
 
 @pytest.fixture(scope="module")
-def swept(tmp_path_factory: pytest.TempPathFactory) -> list[Part]:
+def swept(tmp_path_factory: pytest.TempPathFactory) -> list[FramePart]:
     """Three overlapping framings of the workshop, of different exposure."""
     folder = tmp_path_factory.mktemp("swept")
     wide = next(s for s in frames() if s.scene == "workshop-1")
@@ -34,7 +34,7 @@ def swept(tmp_path_factory: pytest.TempPathFactory) -> list[Part]:
 
 
 @pytest.mark.parametrize("projection", ["cylinder", "flat"])
-def test_frames_become_one_wider_picture_without_steps(swept: list[Part], projection: str) -> None:
+def test_frames_become_one_wider_picture_without_steps(swept: list[FramePart], projection: str) -> None:
     picture, used, lifted = stitched(swept, projection, quiet)  # type: ignore[arg-type]
     h, w = swept[0].pixels.shape[:2]
     assert used == [0, 1, 2] and picture.shape[1] > 1.3 * w and picture.shape[0] > 0.8 * h
@@ -46,17 +46,17 @@ def test_frames_become_one_wider_picture_without_steps(swept: list[Part], projec
     assert cv2.matchTemplate(grey, piece, cv2.TM_CCOEFF_NORMED).max() > 0.9
 
 
-def test_frames_that_do_not_overlap_are_refused(swept: list[Part]) -> None:
+def test_frames_that_do_not_overlap_are_refused(swept: list[FramePart]) -> None:
     noise = np.random.default_rng(1).integers(0, 255, swept[0].seen.shape).astype(np.uint8)
     with pytest.raises(MergeError, match=r"overlap|placed"):
-        stitched([swept[0], Part(swept[0].pixels, noise, swept[0].facts)], "cylinder", quiet)
+        stitched([swept[0], FramePart(swept[0].pixels, noise, swept[0].facts)], "cylinder", quiet)
     with pytest.raises(MergeError, match="at least two"):
         one_kind([swept[0].facts])
     with pytest.raises(MergeError, match="different cameras"):
         one_kind([swept[0].facts, swept[0].facts.model_copy(update={"model": "Alder Two"})])
 
 
-def test_the_result_is_a_linear_dng_that_others_read(swept: list[Part], tmp_path: Path) -> None:
+def test_the_result_is_a_linear_dng_that_others_read(swept: list[FramePart], tmp_path: Path) -> None:
     """Through LibRaw: numbers to a 16-bit step, colour data, and marks that the lens is undone already."""
     path = tmp_path / "wide.dng"
     part = swept[1]
@@ -70,7 +70,7 @@ def test_the_result_is_a_linear_dng_that_others_read(swept: list[Part], tmp_path
     assert source.facts.taken == part.facts.taken and source.lens is None
 
 
-def blurred(part: Part, near: bool) -> Part:
+def blurred(part: FramePart, near: bool) -> FramePart:
     """Sharp at the left or at the right, blurred more and more on the other side; scaled a little as lenses do."""
     h, w = part.pixels.shape[:2]
     soft = cv2.GaussianBlur(part.pixels, (0, 0), 6)
@@ -80,10 +80,10 @@ def blurred(part: Part, near: bool) -> Part:
         m = np.array([[1.004, 0, -0.002 * w], [0, 1.004, -0.002 * h]])
         pixels = cv2.warpAffine(pixels, m, (w, h), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
     grey = np.sqrt(np.clip(pixels.mean(axis=-1), 0, 1))
-    return Part(np.ascontiguousarray(pixels), (grey / grey.max() * 255).astype(np.uint8), part.facts)
+    return FramePart(np.ascontiguousarray(pixels), (grey / grey.max() * 255).astype(np.uint8), part.facts)
 
 
-def test_what_is_sharp_in_any_frame_is_sharp_in_the_result(swept: list[Part]) -> None:
+def test_what_is_sharp_in_any_frame_is_sharp_in_the_result(swept: list[FramePart]) -> None:
     part = swept[1]
     near, far = blurred(part, True), blurred(part, False)
     merged = merged_focus([near, far], quiet)
@@ -97,6 +97,6 @@ def test_what_is_sharp_in_any_frame_is_sharp_in_the_result(swept: list[Part]) ->
     assert off(merged) < 0.5 * min(off(near.pixels), off(far.pixels))
     # No shift of level.
     assert merged.mean() == pytest.approx(part.pixels.mean(), rel=0.02)
-    other = Part(part.pixels, np.roll(part.seen[::-1], 200, axis=1).copy(), part.facts)
+    other = FramePart(part.pixels, np.roll(part.seen[::-1], 200, axis=1).copy(), part.facts)
     with pytest.raises(MergeError, match="same setup"):
         merged_focus([other, part], quiet)

@@ -9,7 +9,7 @@ from tanner.core.errors import FormatError
 from tanner.core.output.naming import (
     LONGEST,
     TOKENS,
-    Taken,
+    TakenNames,
     check_template,
     clean,
     fill,
@@ -100,7 +100,7 @@ def test_capitals_and_accents_do_not_make_another_name(tmp_path: Path) -> None:
     """As on file systems that take both for one: a clash is told before."""
     (tmp_path / "Lamp.JPG").touch()
     (tmp_path / "caf\u00e9.jpg").touch()
-    taken, at = Taken(), f"{tmp_path}/".__add__
+    taken, at = TakenNames(), f"{tmp_path}/".__add__
     assert taken.there(at("lamp.jpg")) and taken.there(at("cafe\u0301.jpg"))
     assert not taken.there(at("new.jpg")) and not taken.there(at("gone/x.jpg"))
     taken.add([at("LAMP-2.jpg")])

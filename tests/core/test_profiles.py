@@ -18,8 +18,8 @@ from tanner.core.colour.camera import with_profile
 from tanner.core.colour.dcp import (
     CODES,
     CameraProfile,
+    HueSatTable,
     ProfileError,
-    Table,
     dng_entries,
     read_dcp,
     read_directory,
@@ -39,12 +39,14 @@ from tanner.studio.camera import take
 RNG = np.random.default_rng(4)
 
 
-def table(hues: int = 90, sats: int = 30, vals: int = 1, size: float = 1.0, srgb: bool = False, seed: int = 1) -> Table:
+def table(
+    hues: int = 90, sats: int = 30, vals: int = 1, size: float = 1.0, srgb: bool = False, seed: int = 1
+) -> HueSatTable:
     rng = np.random.default_rng(seed)
     cells = np.empty((hues, sats, vals, 3), np.float32)
     cells[..., 0] = rng.uniform(-20, 20, cells.shape[:3]) * size
     cells[..., 1:] = 1 + rng.uniform(-0.25, 0.25, (*cells.shape[:3], 2)) * size
-    return Table(cells, srgb)
+    return HueSatTable(cells, srgb)
 
 
 def profile(**more: object) -> CameraProfile:
@@ -144,7 +146,7 @@ def plain(rgb: np.ndarray, cells: np.ndarray, srgb: bool) -> np.ndarray:
     return np.array(colorsys.hsv_to_rgb(h, s, v))
 
 
-def through(rgb: np.ndarray, t: Table) -> np.ndarray:
+def through(rgb: np.ndarray, t: HueSatTable) -> np.ndarray:
     rows = [np.ascontiguousarray(rgb[:, c], dtype=np.float32) for c in range(3)]
     n = len(rgb)
     apply_table(*rows, *packed(t.cells, t.srgb), np.float32(1), n)
@@ -168,7 +170,7 @@ def test_a_table_of_nothing_changes_nothing(rgb: list[float], srgb: bool) -> Non
     cells = np.zeros((6, 4, 3, 3), np.float32)
     cells[..., 1:] = 1
     pixel = np.array([rgb], dtype=np.float32)
-    assert np.allclose(through(pixel, Table(cells, srgb)), pixel, rtol=3e-4, atol=1e-5)
+    assert np.allclose(through(pixel, HueSatTable(cells, srgb)), pixel, rtol=3e-4, atol=1e-5)
 
 
 @given(st.floats(-20, 20), st.floats(0.8, 1.2), st.lists(st.floats(0.05, 0.7), min_size=3, max_size=3))
@@ -178,7 +180,7 @@ def test_a_shift_and_its_inverse_cancel(shift: float, factor: float, rgb: list[f
     there[..., 0], there[..., 2] = shift, factor
     back[..., 0], back[..., 2] = -shift, 1 / factor
     pixel = np.array([rgb])
-    assert np.allclose(through(through(pixel, Table(there)), Table(back)), pixel, atol=2e-4)
+    assert np.allclose(through(through(pixel, HueSatTable(there)), HueSatTable(back)), pixel, atol=2e-4)
 
 
 def test_tone_curve_keeps_its_points_and_its_strength_scales_it() -> None:
@@ -269,7 +271,9 @@ def test_exposure_after_a_plain_table_is_exposure(frame: Path, shelf: Path) -> N
     source = read(frame)
     none = np.ones((6, 4, 1, 3), np.float32)
     none[..., 0] = 0
-    (shelf / "none.dcp").write_bytes(write_dcp(replace(from_tags_of(source), hue_sat=(Table(none),), look=Table(none))))
+    (shelf / "none.dcp").write_bytes(
+        write_dcp(replace(from_tags_of(source), hue_sat=(HueSatTable(none),), look=HueSatTable(none)))
+    )
     for ev in (0.0, 1.5, -2.0):
         a, b = (
             shown(source, **{"light.exposure": ev}),

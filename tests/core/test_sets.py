@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 
 import pytest
 
-from tanner.core.series.sets import Limits, Sighting, brackets, exposure_ev, propose, unlikeness
+from tanner.core.series.sets import SetLimits, Sighting, brackets, exposure_ev, propose, unlikeness
 
 START = datetime(2026, 3, 12, 9, 0)
 
@@ -89,8 +89,8 @@ def test_exposure_orientation_and_limits_part_frames() -> None:
         sighting(4, 3, exposure_ev=7.0, upright=True),
     ]
     assert [p.reason for p in propose(frames)] == ["the first frames", "exposed 4.0 EV longer", "held upright"]
-    assert [p.keys for p in propose(frames, Limits(ev=5.0, turned=False))] == [(1, 2, 3, 4)]
-    assert len(propose(frames, Limits(minutes=0.5))) == 4
+    assert [p.keys for p in propose(frames, SetLimits(ev=5.0, turned=False))] == [(1, 2, 3, 4)]
+    assert len(propose(frames, SetLimits(minutes=0.5))) == 4
 
 
 def bracket(first: int, minute: float, values: list[float]) -> list[Sighting]:

@@ -13,7 +13,7 @@ from tanner.catalogue.importing import find_files, find_others, shots
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.jobs.bring_in import imports, recipe
+from tanner.jobs.bring_in import imports, items, recipe
 from tanner.jobs.bring_in.cards import cards
 from tanner.jobs.bring_in.imports import import_now
 from tanner.jobs.bring_in.items import items_of
@@ -305,7 +305,7 @@ def test_two_cards_come_in_at_once_and_what_both_hold_only_once(
     met = threading.Barrier(2, timeout=60)
     begun = importer._one
 
-    def one(job: imports.ImportJob, item: imports.Item, known: imports.Known) -> None:
+    def one(job: items.ImportJob, item: items.ImportItem, known: imports.Known) -> None:
         if item.number == 1:
             met.wait()
         begun(job, item, known)

@@ -9,18 +9,18 @@ from made import series
 from sqlalchemy import select
 
 from tanner.catalogue.models import Frame, FrameSet
-from tanner.jobs.making import Plan
+from tanner.jobs.making import ShootPlan
 from tanner.studio.series import shoot_one
 from tanner.web.api.work import work
 from tanner.web.serving.services import Services
 
 
-def _plan(folder: Path) -> Plan:
+def _plan(folder: Path) -> ShootPlan:
     shots = series()[:3]
     steps = [(folder / s.name, shoot_one, (s, str(folder / s.name))) for s in shots]
     nowhere = replace(shots[0], name="T0099.DNG", scene="of no such picture")
     steps.insert(1, (folder / nowhere.name, shoot_one, (nowhere, str(folder / nowhere.name))))
-    return Plan("Series", steps, {s.name: "Lamp, three" for s in shots})
+    return ShootPlan("Series", steps, {s.name: "Lamp, three" for s in shots})
 
 
 @pytest.fixture

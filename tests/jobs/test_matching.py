@@ -15,7 +15,7 @@ from tanner.core.render import as_shot_white
 from tanner.core.series.area import NoArea
 from tanner.core.series.match import moved, picture_of, shot_as
 from tanner.core.series.tone_match import scale_of
-from tanner.jobs.match.matching import Reference, Wish, figures_of, matched, reading_of
+from tanner.jobs.match.matching import MatchWish, Reference, figures_of, matched, reading_of
 from tanner.studio.camera import take
 
 LOOK = {**defaults(raw=True, lens=True), "light.contrast": 10.0, "light.shadows": 15.0, "colour.vibrance": 8.0}
@@ -46,14 +46,14 @@ def test_a_simulated_series_comes_together(kind: Any, scenes: tuple[str, ...], u
     labs = []
     for n, (ev, believed, iso) in enumerate(DRIFTS):
         path = shot(tmp_path, f"F{n}", scenes[n % len(scenes)], ev=ev, believed=believed, iso=iso, seed=n + 2, **more)
-        found = matched(start, Wish(path, LOOK), "both")
+        found = matched(start, MatchWish(path, LOOK), "both")
         assert found["confidence"] > 0.4 and found["after"] < 0.3 < found["before"]
         assert abs(found["ev"] + ev) < 0.05, found
         camera = shot_as(read(Path(path)), LOOK)
         offsets = {k: found[k] for k in ("ev", "mired", "tint")}
         after = {"white.temperature": camera[0], "white.tint": camera[1], **moved(LOOK, offsets, camera)}
         assert abs(1e6 / after["white.temperature"] - 1e6 / truth[0]) < 3 and abs(after["white.tint"] - truth[1]) < 2
-        reading = reading_of(start, Wish(path, moved(LOOK, offsets, camera)))
+        reading = reading_of(start, MatchWish(path, moved(LOOK, offsets, camera)))
         labs.append(reading["lab"])
         assert reading["outline"]
     spread = ciede2000(np.array(labs), np.median(np.array(labs), axis=0))
@@ -65,15 +65,15 @@ def test_the_figures_of_a_reference_serve_without_it(tmp_path: Path) -> None:
     figures = figures_of(Reference(first, LOOK))
     stored = Reference("", {}, kind=figures["kind"], lab=tuple(figures["lab"]), scale=tuple(figures["scale"]))
     Path(first).unlink()
-    found = matched(stored, Wish(shot(tmp_path, "F", "lamp-1", ev=-0.6, seed=3), LOOK), "exposure")
+    found = matched(stored, MatchWish(shot(tmp_path, "F", "lamp-1", ev=-0.6, seed=3), LOOK), "exposure")
     assert found["ev"] == pytest.approx(0.6, abs=0.05) and found["mired"] == 0
 
 
 def test_contrast_black_and_white_point_are_matched_on_purpose(tmp_path: Path) -> None:
     look = {**LOOK, "light.contrast": 32.0, "light.black_point": -14.0, "light.white_point": 12.0}
     first, other = shot(tmp_path, "R", "lamp-1"), shot(tmp_path, "F", "lamp-1", ev=-0.4, seed=5)
-    plain = matched(Reference(first, look), Wish(other, LOOK), "both")
-    found = matched(Reference(first, look, tone=True), Wish(other, LOOK), "both")
+    plain = matched(Reference(first, look), MatchWish(other, LOOK), "both")
+    found = matched(Reference(first, look, tone=True), MatchWish(other, LOOK), "both")
     assert plain["values"] == {} and found["values"] and found["after"] < 0.5
 
     def scale(match: dict[str, Any]) -> Any:
@@ -90,12 +90,12 @@ def test_contrast_black_and_white_point_are_matched_on_purpose(tmp_path: Path) -
 def test_what_cannot_be_matched_says_why(tmp_path: Path) -> None:
     first, black = shot(tmp_path, "R", "lamp-1"), shot(tmp_path, "B", "lamp-1", ev=-12.0)
     with pytest.raises(NoArea, match="black"):
-        matched(Reference(first, LOOK), Wish(black, LOOK), "both")
+        matched(Reference(first, LOOK), MatchWish(black, LOOK), "both")
     with pytest.raises(NoArea, match="the reference"):
-        matched(Reference(black, LOOK), Wish(first, LOOK), "both")
+        matched(Reference(black, LOOK), MatchWish(first, LOOK), "both")
     with pytest.raises(NoArea, match="the reference: No face"):
-        matched(Reference(first, LOOK, kind="face"), Wish(first, LOOK), "both")
-    assert "No face" in reading_of(None, Wish(first, LOOK), "skin")["trouble"]
+        matched(Reference(first, LOOK, kind="face"), MatchWish(first, LOOK), "both")
+    assert "No face" in reading_of(None, MatchWish(first, LOOK), "skin")["trouble"]
 
 
 def test_a_reference_with_areas_and_spots_is_one_all_the_same(lamp: Path) -> None:
@@ -108,7 +108,7 @@ def test_a_reference_with_areas_and_spots_is_one_all_the_same(lamp: Path) -> Non
         "spots/00000000/path": [[0.1, 0.1]],
         "spots/00000000/size": 0.02,
     }
-    wish = Wish(str(lamp), LOOK | more)
+    wish = MatchWish(str(lamp), LOOK | more)
     plain = reading_of(None, wish)
     assert "trouble" not in plain
     by = reading_of(Reference(str(lamp), LOOK | more), wish)

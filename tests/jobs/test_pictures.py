@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from tanner.catalogue.store import Catalogue
-from tanner.jobs.pictures import Pictures, Wish
+from tanner.jobs.pictures import Pictures, PictureWish
 from tanner.jobs.workers import Workers
 
 
@@ -28,7 +28,7 @@ def test_pictures_that_fail_at_once_hold_nothing_up(tmp_path: Path) -> None:
     workers = Workers(1)
     pictures = Pictures(catalogue, workers)
     pictures._checks = _Quick(1)
-    wishes = [Wish(n, f"/gone/{n}.dng", (), "v") for n in range(1, 6)]
+    wishes = [PictureWish(n, f"/gone/{n}.dng", (), "v") for n in range(1, 6)]
     asking = threading.Thread(target=pictures.want, args=(wishes,), daemon=True)
     asking.start()
     asking.join(60)

@@ -11,7 +11,7 @@ from dng_checker import problems
 from made import exposure
 
 from tanner.core.adjust.registry import defaults, develop
-from tanner.core.colour.dcp import CameraProfile, Table, dng_entries, write_dcp
+from tanner.core.colour.dcp import CameraProfile, HueSatTable, dng_entries, write_dcp
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import SPACES
 from tanner.core.measure import xyz_to_lab
@@ -29,13 +29,15 @@ from tanner.core.tiff.ifd import read as read_ifd
 from tanner.studio.camera import take
 
 
-def table(hues: int, sats: int, vals: int, phase: float) -> Table:
+def table(hues: int, sats: int, vals: int, phase: float) -> HueSatTable:
     """Smooth, as real ones are: a rough one would make much of the last bits of noise."""
     h, s, v = np.meshgrid(
         np.arange(hues) / hues, np.arange(sats) / (sats - 1), np.arange(vals) / max(1, vals - 1), indexing="ij"
     )
     wave = np.sin(2 * np.pi * h + phase)
-    return Table(np.stack([25 * wave * s, 1 + 0.3 * wave, 1 + 0.3 * wave * s * (1 - v)], axis=-1).astype(np.float32))
+    return HueSatTable(
+        np.stack([25 * wave * s, 1 + 0.3 * wave, 1 + 0.3 * wave * s * (1 - v)], axis=-1).astype(np.float32)
+    )
 
 
 @pytest.fixture(scope="module")

@@ -22,7 +22,7 @@ from tanner.core.raw.source import Source
 from tanner.core.render import camera_picture, development_cube, render
 from tanner.core.stages.output import Output, bring_in, output_row
 from tanner.core.stages.stage import WORK_ROWS, At
-from tanner.core.tone.cube import Look, apply_cube
+from tanner.core.tone.cube import LookTable, apply_cube
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
 
@@ -141,7 +141,7 @@ def test_a_look_changes_colours_as_its_table_says() -> None:
     display = RNG.uniform(0, 1, (300, 3))
     working = (SPACES["srgb"].decode(display) @ np.linalg.inv(working_to(SPACES["srgb"])).T).astype(np.float32)
     for amount in (0.5, 1.0):
-        look = Look(Cube("x", table), True, amount)
+        look = LookTable(Cube("x", table), True, amount)
         rows = [np.ascontiguousarray(working[:, c]) for c in range(3)]
         apply_cube(
             *rows, look.cube, look.line, look.to, look.back, look.domain, look.display, look.amount, len(working)

@@ -202,7 +202,7 @@ LENS = b"""<lensdatabase version="1"><mount><name>Alder</name></mount><lens><mak
 
 
 def _profile() -> bytes:
-    from tanner.core.colour.dcp import CameraProfile, Table, write_dcp
+    from tanner.core.colour.dcp import CameraProfile, HueSatTable, write_dcp
 
     cells = np.empty((6, 4, 2, 3), np.float32)
     cells[..., 0], cells[..., 1:] = 5, 1.1
@@ -211,7 +211,7 @@ def _profile() -> bytes:
     return write_dcp(
         CameraProfile(
             name="Bench light", model="Alder Alder One", illuminants=(17, 21), colour=(eye, eye * 1.05),
-            hue_sat=(Table(cells), Table(cells)), look=Table(cells), curve=curve,
+            hue_sat=(HueSatTable(cells), HueSatTable(cells)), look=HueSatTable(cells), curve=curve,
         )
     )  # fmt: skip
 

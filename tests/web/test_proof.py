@@ -12,7 +12,7 @@ from tanner.core.colour.spaces import icc_profile
 from tanner.core.errors import TannerError
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take
-from tanner.web.viewer.viewer import View, Viewer
+from tanner.web.viewer.viewer import AskedView, Viewer
 
 
 def test_outside_is_marked_and_a_proof_is_shown(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -26,7 +26,7 @@ def test_outside_is_marked_and_a_proof_is_shown(tmp_path: Path, monkeypatch: pyt
         viewer = Viewer(workers)
 
         def shown(values: dict[str, object], **view: object) -> np.ndarray:
-            return viewer.show(str(path), values, start, View(width=300, height=200, **view)).marked.astype(int)  # type: ignore[arg-type]
+            return viewer.show(str(path), values, start, AskedView(width=300, height=200, **view)).marked.astype(int)  # type: ignore[arg-type]
 
         plain, marked = shown(strong), shown(strong, outside=True)
         changed = np.abs(plain - marked).max(axis=-1) > 0

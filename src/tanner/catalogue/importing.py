@@ -24,7 +24,7 @@ OTHERS = frozenset(
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundFile:
     """A file that could be brought in.
 
     Attributes:
@@ -38,7 +38,7 @@ class Found:
     companions: tuple[Path, ...] = ()
 
 
-def find_files(folder: Path) -> list[Found]:
+def find_files(folder: Path) -> list[FoundFile]:
     """Pictures in a folder and below it, by path; hidden files and folders and links are left out.
 
     Raises:
@@ -47,12 +47,12 @@ def find_files(folder: Path) -> list[Found]:
     return sorted(_walk(folder, FINISHED | RAW), key=lambda f: str(f.path))
 
 
-def find_others(folder: Path) -> list[Found]:
+def find_others(folder: Path) -> list[FoundFile]:
     """Sound, video and notes in a folder and below it, by path."""
     return sorted(_walk(folder, OTHERS), key=lambda f: str(f.path))
 
 
-def shots(files: Sequence[Found]) -> list[Found]:
+def shots(files: Sequence[FoundFile]) -> list[FoundFile]:
     """Raw files with the finished pictures of the same shot, which have the same name but for the ending, as their companions."""
     raws = {(f.path.parent, f.path.stem.casefold()): f for f in files if f.path.suffix.lower() in RAW}
     beside: dict[Path, list[Path]] = {}
@@ -64,7 +64,7 @@ def shots(files: Sequence[Found]) -> list[Found]:
     return [replace(f, companions=tuple(beside.get(f.path, ()))) for f in files if f.path not in taken]
 
 
-def _walk(folder: Path, kinds: Container[str]) -> Iterator[Found]:
+def _walk(folder: Path, kinds: Container[str]) -> Iterator[FoundFile]:
     if not folder.is_dir():
         raise TannerError(f"{folder}: is no folder that can be read. Is the drive connected?")
     count = 0
@@ -83,7 +83,7 @@ def _walk(folder: Path, kinds: Container[str]) -> Iterator[Found]:
             count += 1
             if count > MOST_FILES:
                 raise TannerError(f"{folder}: more than {MOST_FILES} pictures. Choose a folder further down.")
-            yield Found(path, size, when)
+            yield FoundFile(path, size, when)
 
 
 def known_contents(session: Session, shoot_id: int) -> dict[str, str]:

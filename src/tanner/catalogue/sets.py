@@ -10,7 +10,7 @@ from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
 from tanner.core.raw.facts import camera_name
 from tanner.core.series.resolve import followed
-from tanner.core.series.sets import Limits, Sighting, brackets, exposure_ev, propose
+from tanner.core.series.sets import SetLimits, Sighting, brackets, exposure_ev, propose
 
 
 def sighting(frame: Frame) -> Sighting:
@@ -35,7 +35,7 @@ def _next_name(session: Session, shoot_id: int) -> int:
     return int(session.scalar(query) or 0) + 1
 
 
-def would_propose(session: Session, shoot_id: int, limits: Limits) -> list[dict[str, object]]:
+def would_propose(session: Session, shoot_id: int, limits: SetLimits) -> list[dict[str, object]]:
     """What a new proposal for all frames would be: counts, first frames and reasons."""
     frames = {f.id: f for f in session.scalars(select(Frame).where(Frame.shoot_id == shoot_id))}
     return [
@@ -44,7 +44,9 @@ def would_propose(session: Session, shoot_id: int, limits: Limits) -> list[dict[
     ]
 
 
-def propose_sets(session: Session, shoot_id: int, *, again: bool = False, limits: Limits = Limits()) -> Action | None:
+def propose_sets(
+    session: Session, shoot_id: int, *, again: bool = False, limits: SetLimits = SetLimits()
+) -> Action | None:
     """Put frames without a set into proposed ones; `again` proposes for all frames."""
     query = select(Frame).where(Frame.shoot_id == shoot_id)
     frames = {f.id: f for f in session.scalars(query) if again or f.set_id is None}

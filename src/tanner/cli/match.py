@@ -45,7 +45,7 @@ def match(
     as_json: Json = False,
 ) -> None:
     """Say by how much exposure and white balance of frames must move to agree with a reference."""
-    from tanner.jobs.match.matching import Reference, Wish, matched
+    from tanner.jobs.match.matching import MatchWish, Reference, matched
     from tanner.jobs.workers import Workers
 
     values = settings_of(settings, [])
@@ -60,7 +60,7 @@ def match(
     start = Reference(str(reference), values, True, box, kind, tone=tone, most=most)
     failed = False
     with Workers(min(2, len(files))) as workers:
-        jobs = [workers.submit(matched, start, Wish(str(f), values, rules=True), what) for f in files]
+        jobs = [workers.submit(matched, start, MatchWish(str(f), values, rules=True), what) for f in files]
         for file, job in zip(files, jobs, strict=True):
             try:
                 done = job.result()

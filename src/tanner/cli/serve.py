@@ -8,7 +8,7 @@ import typer
 from tanner.cli.common import DATA, DataFolder, fail
 
 if TYPE_CHECKING:
-    from tanner.jobs.making import Plan
+    from tanner.jobs.making import ShootPlan
 
 
 def serve(
@@ -43,7 +43,7 @@ def serve(
     if studio is not None and not studio.expanduser().is_dir():
         raise fail(f"there is no demo in {studio}; make it with: tanner studio demo --into {studio}")
 
-    def planned() -> "Plan":
+    def planned() -> "ShootPlan":
         from tanner.studio.series import plan_of
 
         assert studio is not None

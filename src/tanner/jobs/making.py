@@ -23,7 +23,7 @@ log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
-class Plan:
+class ShootPlan:
     """What is to be made.
 
     Attributes:
@@ -55,9 +55,9 @@ class Making:
         planned: makes the plan; called in the thread, so that no start waits for it.
     """
 
-    def __init__(self, catalogue: Catalogue, importer: Importer, planned: Callable[[], Plan]) -> None:
+    def __init__(self, catalogue: Catalogue, importer: Importer, planned: Callable[[], ShootPlan]) -> None:
         self._catalogue, self._importer, self._planned = catalogue, importer, planned
-        self.plan: Plan | None = None
+        self.plan: ShootPlan | None = None
         self._mark = catalogue.folder / "made"
         self.done, self.failed, self.over = 0, list[str](), False
         self._stopped = threading.Event()
@@ -96,7 +96,7 @@ class Making:
             self._catalogue.news.tell("work")
             self._workers.shutdown(wait=False, cancel_futures=True)
 
-    def _make_all(self, plan: Plan) -> None:
+    def _make_all(self, plan: ShootPlan) -> None:
         for path, function, args in plan.steps:
             if self._stopped.is_set():
                 return
@@ -108,7 +108,7 @@ class Making:
             self.done += 1
             self._catalogue.news.tell("work")
 
-    def _bring_in(self, plan: Plan) -> None:
+    def _bring_in(self, plan: ShootPlan) -> None:
         with self._catalogue.write() as session:
             shoot = session.scalars(select(Shoot).where(Shoot.name == plan.shoot)).first()
             if shoot is None:

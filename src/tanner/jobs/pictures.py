@@ -25,7 +25,7 @@ log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
-class Wish:
+class PictureWish:
     """A picture that somebody wants: of a frame, with settings that have a version; `first`: it had none before."""
 
     frame_id: int
@@ -53,7 +53,7 @@ class Pictures:
         self._checks = ThreadPoolExecutor(workers.lanes, thread_name_prefix="originals")
         self._lock = threading.Lock()
         self._idle = threading.Condition(self._lock)
-        self._waiting: dict[int, Wish] = {}
+        self._waiting: dict[int, PictureWish] = {}
         self._running: dict[int, str] = {}
         self._failed: dict[int, str] = {}
         self._listed_lock = threading.Lock()
@@ -135,7 +135,7 @@ class Pictures:
             self.ready[frame_id] = (self.counter, name)
         self._catalogue.news.tell("pictures")
 
-    def want(self, wishes: list[Wish]) -> None:
+    def want(self, wishes: list[PictureWish]) -> None:
         """Ask for pictures; those that exist or failed at the same version are not made again."""
         with self._lock:
             for wish in wishes:
@@ -147,9 +147,9 @@ class Pictures:
             begun = self._begun()
         self._hand_out(begun)
 
-    def _begun(self) -> list[Wish]:
+    def _begun(self) -> list[PictureWish]:
         """The newest wishes for which lanes are free; called with the lock held."""
-        begun: list[Wish] = []
+        begun: list[PictureWish] = []
         while self._waiting and len(self._running) < self._workers.lanes and not self._closed:
             frame_id = next((k for k in reversed(self._waiting) if k not in self._running), None)
             if frame_id is None:
@@ -158,20 +158,20 @@ class Pictures:
             self._running[frame_id] = begun[-1].version
         return begun
 
-    def _hand_out(self, begun: list[Wish]) -> None:
+    def _hand_out(self, begun: list[PictureWish]) -> None:
         """Without the lock: a picture may have failed before this returns."""
         for wish in begun:
             with contextlib.suppress(RuntimeError):  # the program ends
                 self._checks.submit(self._work, wish)
 
-    def _made(self, wish: Wish) -> dict[str, Any]:
+    def _made(self, wish: PictureWish) -> dict[str, Any]:
         """A picture from a file that is still the one that came in."""
         trouble = check_frame(self._catalogue, wish.frame_id)
         if trouble:
             raise TannerError(trouble)
         return self._workers.submit(preview, wish.path, dict(wish.settings), wish.first).result()
 
-    def _work(self, wish: Wish) -> None:
+    def _work(self, wish: PictureWish) -> None:
         failed = ""
         try:
             self._keep(wish, self._made(wish))
@@ -195,7 +195,7 @@ class Pictures:
         self._hand_out(begun)
         self._catalogue.news.tell("pictures")
 
-    def _keep(self, wish: Wish, result: dict[str, Any]) -> None:
+    def _keep(self, wish: PictureWish, result: dict[str, Any]) -> None:
         place = self.file(wish.frame_id, wish.version)
         write_whole(place, result["jpeg"], replace=True, lasting=False)
         self._is_there(wish.frame_id, place)
@@ -281,6 +281,6 @@ def _newest(folder: Path) -> dict[int, Path]:
     return {frame: path for frame, (_, path) in found.items()}
 
 
-def wish_for(resolver: Resolver, frame: Frame) -> Wish:
+def wish_for(resolver: Resolver, frame: Frame) -> PictureWish:
     values = resolver.resolve(frame).values
-    return Wish(frame.id, frame.path, tuple(values.items()), version(frame, values), not frame.descriptor)
+    return PictureWish(frame.id, frame.path, tuple(values.items()), version(frame, values), not frame.descriptor)

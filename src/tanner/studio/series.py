@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from tanner.core.output.files import write_whole
-from tanner.jobs.making import Plan
+from tanner.jobs.making import ShootPlan
 from tanner.studio import pictures
 from tanner.studio.camera import take
 from tanner.studio.demo import VERSION
@@ -189,8 +189,8 @@ def say_what_is_known(into: Path) -> None:
     write_whole(into / "README.md", KNOWN.encode(), replace=True)
 
 
-def plan_of(into: Path) -> Plan:
+def plan_of(into: Path) -> ShootPlan:
     """The shoot as work to be done: scene by scene, so that each picture is unpacked once."""
     folder = into / FOLDER
     order = sorted(series(), key=lambda s: s.scene)
-    return Plan(NAME, [(folder / s.name, shoot_one, (s, str(folder / s.name))) for s in order], set_names())
+    return ShootPlan(NAME, [(folder / s.name, shoot_one, (s, str(folder / s.name))) for s in order], set_names())

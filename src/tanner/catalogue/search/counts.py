@@ -23,7 +23,7 @@ MOST = 40
 """Values of one facet that are told, those with most frames."""
 
 
-class Group(NamedTuple):
+class CountGroup(NamedTuple):
     """A facet on the page: its title, its column, how a value is written in an expression, and how it is said."""
 
     title: str
@@ -44,25 +44,25 @@ def seconds(value: float) -> str:
     return f"1/{round(1 / value)} s" if 0 < value < 0.4 else f"{value:g} s"
 
 
-GROUPS: Sequence[Group] = (
-    Group("Verdict", "verdict", str),
-    Group("Stars", "stars", lambda v: f"stars={v}", lambda v: "★" * v if v else "none"),
-    Group("Label", "label", lambda v: f"label:{v}"),
-    Group("Keywords", "keywords", lambda v: f"keyword:{quoted(v)}", by_value=False),
-    Group("Month", "month", lambda v: f"taken:{v}"),
-    Group("Camera", "camera", lambda v: f"camera:{quoted(v)}", by_value=False),
-    Group("Lens", "lens", lambda v: f"lens:{quoted(v)}", by_value=False),
-    Group("ISO", "iso", lambda v: f"iso={v}"),
-    Group("Focal length", "focal", lambda v: f"focal={v:g}", lambda v: f"{v:g} mm"),
-    Group("Aperture", "aperture", lambda v: f"aperture={v:g}", lambda v: f"f/{v:.2g}"),
-    Group("Shutter", "shutter", lambda v: f"shutter={v:.5g}", seconds),
-    Group("Held", "upright", lambda v: "upright" if v else "wide", lambda v: "upright" if v else "wide"),
-    Group("Development", "developed", lambda v: "developed" if v else "not developed", lambda v: "own" if v else "none of its own"),
-    Group("Preset", "presets", lambda v: f"preset:{quoted(v)}", by_value=False),
-    Group("Areas", "has_areas", lambda v: "areas" if v else "not areas", lambda v: "own" if v else "none of its own"),
-    Group("Spots", "has_spots", lambda v: "spots" if v else "not spots", lambda v: "own" if v else "none of its own"),
-    Group("Profile", "profile", lambda v: f"profile:{quoted(v)}", by_value=False),
-    Group("Files", "error", lambda v: "error" if v else "not error", lambda v: "missing or unreadable" if v else "in order"),
+GROUPS: Sequence[CountGroup] = (
+    CountGroup("Verdict", "verdict", str),
+    CountGroup("Stars", "stars", lambda v: f"stars={v}", lambda v: "★" * v if v else "none"),
+    CountGroup("Label", "label", lambda v: f"label:{v}"),
+    CountGroup("Keywords", "keywords", lambda v: f"keyword:{quoted(v)}", by_value=False),
+    CountGroup("Month", "month", lambda v: f"taken:{v}"),
+    CountGroup("Camera", "camera", lambda v: f"camera:{quoted(v)}", by_value=False),
+    CountGroup("Lens", "lens", lambda v: f"lens:{quoted(v)}", by_value=False),
+    CountGroup("ISO", "iso", lambda v: f"iso={v}"),
+    CountGroup("Focal length", "focal", lambda v: f"focal={v:g}", lambda v: f"{v:g} mm"),
+    CountGroup("Aperture", "aperture", lambda v: f"aperture={v:g}", lambda v: f"f/{v:.2g}"),
+    CountGroup("Shutter", "shutter", lambda v: f"shutter={v:.5g}", seconds),
+    CountGroup("Held", "upright", lambda v: "upright" if v else "wide", lambda v: "upright" if v else "wide"),
+    CountGroup("Development", "developed", lambda v: "developed" if v else "not developed", lambda v: "own" if v else "none of its own"),
+    CountGroup("Preset", "presets", lambda v: f"preset:{quoted(v)}", by_value=False),
+    CountGroup("Areas", "has_areas", lambda v: "areas" if v else "not areas", lambda v: "own" if v else "none of its own"),
+    CountGroup("Spots", "has_spots", lambda v: "spots" if v else "not spots", lambda v: "own" if v else "none of its own"),
+    CountGroup("Profile", "profile", lambda v: f"profile:{quoted(v)}", by_value=False),
+    CountGroup("Files", "error", lambda v: "error" if v else "not error", lambda v: "missing or unreadable" if v else "in order"),
 )  # fmt: skip
 _ORDER = {"label": {label: n for n, label in enumerate(LABELS)}, "verdict": {"keep": 0, "undecided": 1, "drop": 2}}
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tanner.core.areas import networks
 from tanner.core.areas.edges import guided, matted
-from tanner.core.areas.look import Look
+from tanner.core.areas.look import AreaLook
 from tanner.core.errors import TannerError
 
 F32 = NDArray[np.float32]
@@ -35,15 +35,15 @@ class Seen:
         picture: plain finished, (h, w, 3), its long edge `EDGE`; look: see there.
     """
 
-    look: Look
+    look: AreaLook
     picture: Picture
 
     @classmethod
-    def of(cls, look: Look) -> "Seen":
+    def of(cls, look: AreaLook) -> "Seen":
         return cls(look, look.picture(EDGE))
 
 
-def found(what: str, look: Look) -> F32:
+def found(what: str, look: AreaLook) -> F32:
     """A mask on the look's grid, (h, w) from 0 to 1.
 
     Args:

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.areas.look import Look
+from tanner.core.areas.look import AreaLook
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -48,7 +48,7 @@ class Features:
         return cls(at, what, np.ascontiguousarray(data[b : b + h * w].reshape(h, w)))
 
 
-def features(look: Look, mask: F32 | None = None) -> Features:
+def features(look: AreaLook, mask: F32 | None = None) -> Features:
     """Features of a frame; mask: (h, w) on the look's grid, outside of which (and a rim around it) none are taken."""
     picture = look.picture(EDGE)
     grey = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY)

@@ -21,7 +21,7 @@ EDGE = 2048
 
 
 @dataclass(frozen=True)
-class Look:
+class AreaLook:
     """
     Attributes:
         planes: float32 (3, h, w), balanced camera values, 1 at the sensor's white before its balance.

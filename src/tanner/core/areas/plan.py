@@ -16,11 +16,11 @@ from tanner.core.optics.geometry import STEP, Geometry
 from tanner.core.optics.view import upright
 from tanner.core.stages.blur import Blur
 from tanner.core.stages.path import AGAIN, POINT
-from tanner.core.stages.stage import F64, Frame
+from tanner.core.stages.stage import F64, StageFrame
 from tanner.core.tone.curve import is_straight
 
 
-def areas_of(frame: Frame, development: Development, things: Sequence[Thing]) -> Areas | None:
+def areas_of(frame: StageFrame, development: Development, things: Sequence[Thing]) -> Areas | None:
     """The areas of a development that change something; None when none does, and everything goes as without areas."""
     rows: list[list[float]] = []
     there: list[Thing] = []
@@ -70,11 +70,11 @@ def all_of(things: Sequence[Thing]) -> dict[str, AreaParts]:
     return {t.id: t.parts for t in things}  # type: ignore[misc]
 
 
-def size_of(frame: Frame) -> tuple[int, int]:
+def size_of(frame: StageFrame) -> tuple[int, int]:
     return frame.source.facts.width, frame.source.facts.height
 
 
-def place_of(frame: Frame) -> Place:
+def place_of(frame: StageFrame) -> Place:
     """What masks of a frame depend on besides their parts."""
     facts = frame.source.facts
     grid = Grid.of(upright(size_of(frame), facts.orientation), EDGE)

@@ -5,13 +5,13 @@ import numpy as np
 
 from tanner.core.areas.drawing import smooth
 from tanner.core.areas.look import F32
-from tanner.core.areas.shapes import Colours, Lightness, Sharp
+from tanner.core.areas.shapes import Colours, LightnessRange, Sharp
 
 LESS = 1 / 3
 """What a difference of lightness counts for beside one of colour: light falls off over a cloth that has one colour."""
 
 
-def of_lightness(shape: Lightness, light: F32) -> F32:
+def of_lightness(shape: LightnessRange, light: F32) -> F32:
     """1 between the two lightnesses, half way down half its softness beyond them; light: L* of any shape."""
     low, high = min(shape.low, shape.high), max(shape.low, shape.high)
     soft = max(shape.softness, 0.5)

@@ -17,7 +17,7 @@ from tanner.core.areas import find, ranges
 from tanner.core.areas.declare import AreaParts
 from tanner.core.areas.drawing import NO_RASTER, Alike, Grid, kind_of, mask_of_part, numbers_of
 from tanner.core.areas.edges import guided, matted
-from tanner.core.areas.look import Look, lightness, oklab
+from tanner.core.areas.look import AreaLook, lightness, oklab
 from tanner.core.areas.masks import ADD, EITHER, INTERSECT, INVERT, NUMBERS, RASTER, SUBTRACT, WHOLE, Masks
 from tanner.core.areas.place import SURE, backwards
 from tanner.core.areas.shapes import (
@@ -26,7 +26,7 @@ from tanner.core.areas.shapes import (
     Colours,
     Drawn,
     Found,
-    Lightness,
+    LightnessRange,
     Other,
     Round,
     Sharp,
@@ -62,7 +62,7 @@ class Place:
         path: of the frame's file, for what is kept on disk.
     """
 
-    look: Callable[[], Look]
+    look: Callable[[], AreaLook]
     grid: Grid
     memory: Memory
     to_working: F64
@@ -172,7 +172,7 @@ def _depends(area: AreaParts, others: Mapping[str, AreaParts], seen: frozenset[s
     told: list[Any] = [mask]
     light = crop = False
     for shape in area.shapes:
-        light |= isinstance(shape, Lightness | Colours)
+        light |= isinstance(shape, LightnessRange | Colours)
         crop |= isinstance(shape, Drawn) and shape.holds == "crop"
         if isinstance(shape, Other) and shape.area in others and shape.area not in seen:
             more, l, c = _depends(others[shape.area], others, seen | {shape.area})  # noqa: E741
@@ -255,12 +255,12 @@ def _part(shape: AnyShape, area: AreaParts, place: Place, others: Mapping[str, A
         )
     # Single px are noise: ranges read the frame a little softened.
     linear = cv2.GaussianBlur(place.look().working(place.to_working), (0, 0), 1.0)
-    if isinstance(shape, Lightness):
+    if isinstance(shape, LightnessRange):
         return ranges.of_lightness(shape, lightness(linear))
     return ranges.of_colour(shape, oklab(linear))
 
 
-def _even(look: Look) -> F64:
+def _even(look: AreaLook) -> F64:
     """To working values in which a frame's lightest hundredth is white, so that likeness means the same in dark frames."""
     top = float(np.quantile(look.planes[1, ::8, ::8], 0.99))
     return look.plain / max(top, 1e-4)

@@ -108,7 +108,7 @@ class Brush(Drawn):
     strokes: Annotated[list[Stroke], Field(max_length=2000)] = []
 
 
-class Lightness(Part):
+class LightnessRange(Part):
     """What lies between two lightnesses: CIE L* of the frame's linear values, with its white balance and exposure.
 
     Attributes:
@@ -165,10 +165,10 @@ class Other(Part):
 
 
 Shape = Annotated[
-    Straight | Round | Outline | Brush | Lightness | Colours | Sharp | Found | Whole | Other,
+    Straight | Round | Outline | Brush | LightnessRange | Colours | Sharp | Found | Whole | Other,
     Field(discriminator="kind"),
 ]
-AnyShape = Straight | Round | Outline | Brush | Lightness | Colours | Sharp | Found | Whole | Other
+AnyShape = Straight | Round | Outline | Brush | LightnessRange | Colours | Sharp | Found | Whole | Other
 NAMES = {
     "straight": "Straight gradient", "round": "Round gradient", "outline": "Outline", "brush": "Brush",
     "lightness": "Range of lightness", "colour": "Range of colour", "sharpness": "What is sharp", "subject": "Subject",

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.areas.find import EDGE, faces_in
-from tanner.core.areas.look import Look
+from tanner.core.areas.look import AreaLook
 from tanner.core.areas.networks import EYES
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.series.area import NoArea, backdrop
@@ -78,7 +78,7 @@ def focused(facts: FrameFacts) -> Box | None:
     return _shares(np.array([x - w / 2, y - h / 2]), np.array([x + w / 2, y + h / 2]), (1, 1))
 
 
-def measured(look: Look, focus: Box | None = None) -> Hints:
+def measured(look: AreaLook, focus: Box | None = None) -> Hints:
     """What can be said of a frame; see `Hints`. focus: what the file says was focused on, see `focused`."""
     picture = look.picture(EDGE)
     luma = np.ascontiguousarray(look.planes.mean(axis=0))
@@ -221,7 +221,7 @@ def _opening(points: F64) -> float | None:
     return round(float(np.clip((max(found) - CLOSED / 2) / (0.32 - CLOSED / 2), 0, 1)), 2)
 
 
-def _clipped(look: Look, box: tuple[float, float, float, float]) -> float:
+def _clipped(look: AreaLook, box: tuple[float, float, float, float]) -> float:
     h, w = look.planes.shape[1:]
     x0, y0, x1, y1 = box[0] * w, box[1] * h, (box[0] + box[2]) * w, (box[1] + box[3]) * h
     face = look.planes[:, int(y0) : max(int(y0) + 1, int(y1)), int(x0) : max(int(x0) + 1, int(x1))]

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.spec import Group, param
-from tanner.core.colour.dcp import ILLUMINANTS, CameraProfile, Table
+from tanner.core.colour.dcp import ILLUMINANTS, CameraProfile, HueSatTable
 from tanner.core.colour.spaces import D50_XY, D50_XYZ, Matrix, adaptation, pcs_to_working, xy_to_xyz
 from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
 
@@ -74,8 +74,8 @@ class CameraColour:
     origin: str = "file"
     reduction: tuple[Matrix, ...] = ()
     places: tuple[tuple[float, float], ...] = ()
-    hue_sat: tuple[Table, ...] = ()
-    look: Table | None = None
+    hue_sat: tuple[HueSatTable, ...] = ()
+    look: HueSatTable | None = None
     curve: NDArray[np.float64] | None = None
     baseline: float = 0.0
     working: Matrix | None = None
@@ -170,14 +170,14 @@ class CameraColour:
         matrix: Matrix = pcs_to_working() @ to_pcs
         return matrix
 
-    def hue_sat_at(self, white: tuple[float, float]) -> Table:
+    def hue_sat_at(self, white: tuple[float, float]) -> HueSatTable:
         """The hue and saturation table for a white, interpolated as the matrices are; there must be one."""
         if len(self.hue_sat) == 1:
             return self.hue_sat[0]
         shares = self._shares(white, len(self.hue_sat)).astype(np.float32)
         stacked = np.stack([t.cells for t in self.hue_sat])
         cells = np.tensordot(shares, stacked, axes=1).astype(np.float32)
-        return Table(cells, self.hue_sat[0].srgb)
+        return HueSatTable(cells, self.hue_sat[0].srgb)
 
 
 def with_icc(file: CameraColour, icc: bytes, name: str) -> CameraColour:

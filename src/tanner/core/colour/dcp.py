@@ -40,7 +40,7 @@ class ProfileError(TannerError):
 
 
 @dataclass(frozen=True)
-class Table:
+class HueSatTable:
     """A hue, saturation and value table.
 
     Attributes:
@@ -82,8 +82,8 @@ class CameraProfile:
     forward: tuple[Matrix, ...] = ()
     reduction: tuple[Matrix, ...] = ()
     lights: tuple[tuple[float, float] | None, ...] = ()
-    hue_sat: tuple[Table, ...] = ()
-    look: Table | None = None
+    hue_sat: tuple[HueSatTable, ...] = ()
+    look: HueSatTable | None = None
     curve: NDArray[np.float64] | None = None
     baseline: float = 0.0
     black: str = "auto"
@@ -171,7 +171,7 @@ def _matrix(tags: Mapping[str, Any], name: str, shape: tuple[int, int]) -> Matri
     return values.reshape(shape)
 
 
-def _table(tags: Mapping[str, Any], dims_name: str, data_name: str, encoding: str) -> Table:
+def _table(tags: Mapping[str, Any], dims_name: str, data_name: str, encoding: str) -> HueSatTable:
     dims = [int(v) for v in np.asarray(tags.get(dims_name, ()), dtype=np.float64)]
     if len(dims) == 2:
         dims.append(1)
@@ -186,7 +186,7 @@ def _table(tags: Mapping[str, Any], dims_name: str, data_name: str, encoding: st
     # In the file value runs slowest, then hue, then saturation (source: dng17).
     cells = values.reshape(vals, hues, sats, 3).transpose(1, 2, 0, 3)
     code = np.ravel(tags.get(encoding, 0))
-    return Table(np.ascontiguousarray(cells, dtype=np.float32), bool(len(code) and int(code[0]) == 1))
+    return HueSatTable(np.ascontiguousarray(cells, dtype=np.float32), bool(len(code) and int(code[0]) == 1))
 
 
 def light_of(stored: Any) -> tuple[float, float] | None:
@@ -252,7 +252,7 @@ def from_tags(tags: Mapping[str, Any], model: str = "") -> CameraProfile:
             return ()
         return tuple(_matrix(tags, f"{stem}{k}", shape) for k in order)
 
-    tables: tuple[Table, ...] = ()
+    tables: tuple[HueSatTable, ...] = ()
     if "ProfileHueSatMapData1" in tags:
         names = [f"ProfileHueSatMapData{k}" for k in order if f"ProfileHueSatMapData{k}" in tags]
         tables = tuple(_table(tags, "ProfileHueSatMapDims", n_, "ProfileHueSatMapEncoding") for n_ in names)
@@ -367,7 +367,7 @@ def _entries(profile: CameraProfile) -> dict[int, Entry]:
     return found
 
 
-def _put_table(put: Callable[[str, Any], None], table: Table, stem: str, number: str) -> None:
+def _put_table(put: Callable[[str, Any], None], table: HueSatTable, stem: str, number: str) -> None:
     put(f"{stem}Dims", table.cells.shape[:3])
     put(f"{stem}Data{number}", table.cells.transpose(2, 0, 1, 3))
     if table.srgb:

@@ -11,12 +11,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.merge.frames import F32, MergeError, Part, Say
+from tanner.core.merge.frames import F32, FramePart, MergeError, Say
 
 LEAST_LIKE = 0.6
 
 
-def merged_focus(parts: Sequence[Part], say: Say) -> F32:
+def merged_focus(parts: Sequence[FramePart], say: Say) -> F32:
     """Camera numbers (H, W, 3), in the frame of the part in the middle.
 
     Raises:
@@ -74,7 +74,7 @@ def _bands(roots: F32, levels: int) -> list[tuple[F32, F32]]:
     return result
 
 
-def _laid_on(part: Part, base: Part) -> F32:
+def _laid_on(part: FramePart, base: FramePart) -> F32:
     """A part warped onto the base: focusing changes the scale a little, and hands may have moved."""
     if part.seen.shape != base.seen.shape:
         raise MergeError(f"{part.facts.path.rsplit('/', 1)[-1]} has another size than the others.")

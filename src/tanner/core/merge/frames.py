@@ -26,7 +26,7 @@ class MergeError(TannerError):
 
 
 @dataclass(frozen=True)
-class Part:
+class FramePart:
     """One frame: linear camera numbers (H, W, 3), 1 at the sensor's white, and a grey picture (h, w) uint8 to look at."""
 
     pixels: F32
@@ -34,7 +34,7 @@ class Part:
     facts: FrameFacts
 
 
-def part_of(source: Source, most_pixels: int) -> Part:
+def part_of(source: Source, most_pixels: int) -> FramePart:
     """A frame decoded, its lens corrections on; reduced where it has more than `most_pixels`."""
     if source.facts.kind == "finished":
         raise MergeError("Finished pictures are not merged: choose raw files.")
@@ -45,7 +45,7 @@ def part_of(source: Source, most_pixels: int) -> Part:
     plan = linear_of(source, development, (max(16, round(w * share)), max(16, round(h * share))))
     planes = render_planes(plan)
     pixels = np.ascontiguousarray(np.moveaxis(planes, 0, -1) / plan.pre)
-    return Part(pixels, _seen(planes), source.facts)
+    return FramePart(pixels, _seen(planes), source.facts)
 
 
 def _seen(planes: F32) -> NDArray[np.uint8]:

@@ -12,14 +12,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.merge.frames import F32, MergeError, Part, Say
+from tanner.core.merge.frames import F32, FramePart, MergeError, Say
 
 Projection = Literal["sphere", "cylinder", "flat"]
 _WARPERS = {"sphere": "spherical", "cylinder": "cylindrical", "flat": "plane"}
 MOST_PIXELS = 120_000_000
 
 
-def stitched(parts: Sequence[Part], projection: Projection, say: Say) -> tuple[F32, list[int], float]:
+def stitched(parts: Sequence[FramePart], projection: Projection, say: Say) -> tuple[F32, list[int], float]:
     """Camera numbers (H, W, 3) cut to what is full; which parts are in it; and by how many EV it is to be shown darker.
 
     Frames of less light are lifted to those of most, so that what is clipped in any of them stays clipped.

@@ -28,7 +28,7 @@ from tanner.core.output.encoding import ENCODED_WITH, encoder, jpeg_segments
 from tanner.core.output.enlarge import enlarged
 from tanner.core.output.files import free_name, write_whole
 from tanner.core.output.jpeg import encode_strip, join
-from tanner.core.output.mark import Drawn, drawn
+from tanner.core.output.mark import DrawnMark, drawn
 from tanner.core.output.metadata import Blocks, blocks
 from tanner.core.output.naming import fill, fill_folder, filled
 from tanner.core.output.sizing import Layout
@@ -63,7 +63,7 @@ def size_for(source: Source, development: Development, spec: OutputSpec) -> tupl
 
 
 @dataclass
-class Work:
+class FileWork:
     """One file to be made of a frame: what is known before its pixels are."""
 
     spec: OutputSpec
@@ -72,13 +72,13 @@ class Work:
     profile: bytes
     own: bytes | None
     meta: Blocks
-    mark: Drawn | None
+    mark: DrawnMark | None
     along: bool
 
 
 def prepare(
     source: Source, development: Development, spec: OutputSpec, words: Words, tokens: Mapping[str, object] | None = None
-) -> Work:
+) -> FileWork:
     """Everything of one file but its pixels.
 
     Raises:
@@ -100,7 +100,7 @@ def prepare(
     bits = 16 if own or along else spec.bits
     space = "prophoto" if own else spec.space
     facts = source.facts
-    return Work(
+    return FileWork(
         spec=spec,
         layout=layout,
         plan=make_plan(
@@ -156,7 +156,7 @@ def _mask_alone(
     return encoder(spec, b"", meta, source.facts.taken)(grey), layout.canvas
 
 
-def _cut_out(work: Work, source: Source, development: Development, canvas: NDArray[Any]) -> NDArray[Any]:
+def _cut_out(work: FileWork, source: Source, development: Development, canvas: NDArray[Any]) -> NDArray[Any]:
     """The canvas with what is not of the area taken away."""
     spec, layout = work.spec, work.layout
     x, y, cut_w, cut_h = layout.cut
@@ -177,7 +177,7 @@ def _cut_out(work: Work, source: Source, development: Development, canvas: NDArr
 
 
 def _encoded(
-    work: Work, source: Source, development: Development, pool: Executor | None, stop: Callable[[], bool] | None
+    work: FileWork, source: Source, development: Development, pool: Executor | None, stop: Callable[[], bool] | None
 ) -> bytes:
     spec, layout = work.spec, work.layout
     if spec.format == "jpeg" and layout.plain and not spec.most_kb and spec.cut == "none":
@@ -207,12 +207,12 @@ def _encoded(
     return encoder(spec, work.profile, work.meta, source.facts.taken)(canvas)
 
 
-def _marked(work: Work, strip: NDArray[Any], y0: int) -> NDArray[Any]:
+def _marked(work: FileWork, strip: NDArray[Any], y0: int) -> NDArray[Any]:
     return work.mark.over(strip, y0) if work.mark else strip
 
 
 def _strips(
-    work: Work, pool: Executor | None, stop: Callable[[], bool] | None, after: Callable[[NDArray[Any], int], Any]
+    work: FileWork, pool: Executor | None, stop: Callable[[], bool] | None, after: Callable[[NDArray[Any], int], Any]
 ) -> Iterator[Any]:
     """The drawn picture strip by strip in the file's own colours and bits, each handed on with its first row."""
     spec = work.spec

@@ -51,7 +51,7 @@ class Mark(BaseModel):
 
 
 @dataclass(frozen=True)
-class Drawn:
+class DrawnMark:
     """A mark at its size: what it adds (h, w, 3), 0 to 1, and how much of what is beneath it leaves (h, w, 1)."""
 
     left: int
@@ -121,7 +121,7 @@ def characters() -> set[int]:
     return _known
 
 
-def drawn(mark: Mark, size: tuple[int, int], text: str = "") -> Drawn | None:
+def drawn(mark: Mark, size: tuple[int, int], text: str = "") -> DrawnMark | None:
     """A mark at the size and place that it has on a picture of `size`; None when there is none.
 
     Args:
@@ -151,7 +151,7 @@ def drawn(mark: Mark, size: tuple[int, int], text: str = "") -> Drawn | None:
     return _placed(image, mark, size)
 
 
-def _placed(image: Image.Image, mark: Mark, size: tuple[int, int]) -> Drawn:
+def _placed(image: Image.Image, mark: Mark, size: tuple[int, int]) -> DrawnMark:
     """With its halo, so far from the edges as the margin says."""
     spread = max(1.0, 0.06 * min(image.size))
     room = min(round(3 * spread), (size[0] - image.width) // 2, (size[1] - image.height) // 2)
@@ -171,7 +171,7 @@ def _placed(image: Image.Image, mark: Mark, size: tuple[int, int]) -> Drawn:
     edge = round(min(size) * mark.margin / 100)
     left = _within(edge + x * (size[0] - 2 * edge - image.width) - room, size[0] - wide.width)
     top = _within(edge + y * (size[1] - 2 * edge - image.height) - room, size[1] - wide.height)
-    return Drawn(left, top, adds.astype(np.float32), leaves.astype(np.float32))
+    return DrawnMark(left, top, adds.astype(np.float32), leaves.astype(np.float32))
 
 
 def _within(value: float, most: int) -> int:

@@ -123,7 +123,7 @@ def key_of(path: Path | str) -> str:
     return unicodedata.normalize("NFC", str(path)).casefold()
 
 
-class Taken:
+class TakenNames:
     """Names that are taken: by files that are there, and by those that are planned; capitals do not count.
 
     Paths are plain text here: a delivery of thousands asks for each several times.

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.colour.dcp import Table
+from tanner.core.colour.dcp import HueSatTable
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import D50_XYZ, adaptation, pcs_to_working, xy_to_xyz
 from tanner.core.measure import xyz_to_lab
@@ -47,7 +47,7 @@ class Fit:
     neutral: F64
     scale: float
     slope: tuple[float, float]
-    table: Table | None = None
+    table: HueSatTable | None = None
 
     def xyz(self, numbers: F64) -> F64:
         """XYZ relative to D50 of camera numbers (N, 3) of evenly lit patches."""
@@ -58,7 +58,7 @@ class Fit:
         return through_table(working, self.table) @ np.linalg.inv(pcs_to_working()).T
 
 
-def through_table(working: F64, table: Table) -> F64:
+def through_table(working: F64, table: HueSatTable) -> F64:
     """A table on working values (N, 3), by the same kernel that pictures go through."""
     from tanner.core.tone.table import apply_table, packed
 
@@ -194,7 +194,7 @@ def _basis(places: F64, centres: F64) -> F64:
     return np.asarray(np.exp(-gap / (2 * REACH**2)))
 
 
-def _table(seen: F64, wanted: F64) -> Table:
+def _table(seen: F64, wanted: F64) -> HueSatTable:
     """A smooth table from what is seen to what is wanted, XYZ (N, 3) each."""
     to_working = pcs_to_working()
     have, want = _hsv(np.maximum(seen @ to_working.T, 1e-6)), _hsv(np.maximum(wanted @ to_working.T, 1e-6))
@@ -227,4 +227,4 @@ def _table(seen: F64, wanted: F64) -> Table:
     for k in (1, 2):
         factor = np.exp(np.clip(found[:, k] / 60, -np.log(MOST_FACTOR), np.log(MOST_FACTOR)))
         cells[..., 0, k] = factor.reshape(HUES, SATURATIONS)
-    return Table(cells)
+    return HueSatTable(cells)

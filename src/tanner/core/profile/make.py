@@ -32,7 +32,7 @@ class Shot:
 
 
 @dataclass(frozen=True)
-class Taken:
+class TakenShot:
     """A shot that was read: the spectrum, code and chromaticity of its light, and its patches."""
 
     shot: Shot
@@ -44,7 +44,7 @@ class Taken:
 
 
 @dataclass(frozen=True)
-class Made:
+class MadeProfile:
     profile: CameraProfile
     report: dict[str, Any]
 
@@ -92,7 +92,7 @@ def make_profile(
     table: bool = False,
     copyright_: str = "",
     aim: Aim = "published",
-) -> Made:
+) -> MadeProfile:
     """Make a profile from one shot, or from two under two lights.
 
     Args:
@@ -132,11 +132,11 @@ def make_profile(
         policy=0,
     )
     lights = [{k: v for k, v in p.items() if k not in ("fit", "xy", "code")} for p in parts]
-    return Made(profile, {"name": name, "camera": profile.model, "chart": chart.name, "chart_source": chart.source,
+    return MadeProfile(profile, {"name": name, "camera": profile.model, "chart": chart.name, "chart_source": chart.source,
                           "aim": aim, "sets": fitting, "table": table, "lights": lights})  # fmt: skip
 
 
-def _taken(shot: Shot, chart: Chart) -> Taken:
+def _taken(shot: Shot, chart: Chart) -> TakenShot:
     source = shot.source
     if not source.facts.is_raw:
         raise ChartError(f"{source.facts.path} is no raw file: a camera profile needs the sensor's own numbers.")
@@ -150,10 +150,10 @@ def _taken(shot: Shot, chart: Chart) -> Taken:
         if shot.corners is None
         else np.asarray(shot.corners, dtype=np.float64)
     )
-    return Taken(shot, lit, code, xy, corners, read_patches(picture, corners, chart))
+    return TakenShot(shot, lit, code, xy, corners, read_patches(picture, corners, chart))
 
 
-def _good(taken: Taken, count: int) -> NDArray[np.intp]:
+def _good(taken: TakenShot, count: int) -> NDArray[np.intp]:
     good = np.flatnonzero(taken.readings.good)
     if len(good) < 8:
         reasons = sorted({r for r in taken.readings.refused if r})
@@ -161,7 +161,7 @@ def _good(taken: Taken, count: int) -> NDArray[np.intp]:
     return good
 
 
-def _fitting(taken: list[Taken], aim: Aim) -> list[dict[str, Any]]:
+def _fitting(taken: list[TakenShot], aim: Aim) -> list[dict[str, Any]]:
     """The published sets of the 24 patches, the one that a plain matrix brings the shots nearest to first."""
     found = []
     for key, (title, _) in SETS.items():
@@ -178,7 +178,7 @@ def _fitting(taken: list[Taken], aim: Aim) -> list[dict[str, Any]]:
     return sorted(found, key=lambda f: f["mean"])
 
 
-def _one_light(taken: Taken, chart: Chart, table: bool, aim: Aim) -> dict[str, Any]:
+def _one_light(taken: TakenShot, chart: Chart, table: bool, aim: Aim) -> dict[str, Any]:
     shot, source, code, xy = taken.shot, taken.shot.source, taken.code, taken.xy
     corners, readings = taken.corners, taken.readings
     wanted = chart.under(taken.lit if aim == "seen" else None)

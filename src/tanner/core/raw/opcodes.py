@@ -52,7 +52,7 @@ def without_trim(data: bytes) -> bytes:
 
 
 @dataclass(frozen=True)
-class Area:
+class OpcodeArea:
     """Where an opcode works: rows and columns from top left to below bottom right, with pitches, and planes."""
 
     top: int
@@ -74,7 +74,7 @@ class GainMap:
         spacing, origin: (down, across) in shares of the picture's height and width.
     """
 
-    area: Area
+    area: OpcodeArea
     gains: NDArray[np.float32]
     spacing: tuple[float, float]
     origin: tuple[float, float]
@@ -135,7 +135,7 @@ def gain_map(payload: bytes) -> GainMap:
     gains = np.frombuffer(payload, ">f4", down * across * depth, 76).reshape(down, across, depth).astype(np.float32)
     if not np.isfinite(gains).all() or (gains < 0).any() or gains.max() > 1000:
         raise ValueError("a gain map with absurd factors")
-    return GainMap(Area(t, left, b, r, plane, planes, row_pitch, column_pitch), gains, (sv, sh), (ov, oh))
+    return GainMap(OpcodeArea(t, left, b, r, plane, planes, row_pitch, column_pitch), gains, (sv, sh), (ov, oh))
 
 
 @dataclass(frozen=True)

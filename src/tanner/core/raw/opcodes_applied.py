@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.raw.opcodes import NAMES, Area, BadPixels, GainMap, bad_pixels, gain_map, split
+from tanner.core.raw.opcodes import NAMES, BadPixels, GainMap, OpcodeArea, bad_pixels, gain_map, split
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,7 @@ Change = Callable[[NDArray[np.float64], NDArray[np.intp], NDArray[np.intp]], NDA
 
 
 def _changed(
-    mosaic: NDArray[np.uint16], area: Area, scale: Scale, corner: tuple[int, int], change: Change
+    mosaic: NDArray[np.uint16], area: OpcodeArea, scale: Scale, corner: tuple[int, int], change: Change
 ) -> NDArray[np.uint16]:
     """A mosaic with the values of an area changed."""
     height, width = mosaic.shape
@@ -82,11 +82,11 @@ def _changed(
     return mosaic
 
 
-def _area(payload: bytes) -> Area:
+def _area(payload: bytes) -> OpcodeArea:
     t, left, b, r, plane, planes, row_pitch, column_pitch = struct.unpack_from(">8I", payload, 0)
     if not row_pitch or not column_pitch or max(b, r) > 1_000_000:
         raise ValueError("an area that is none")
-    return Area(t, left, b, r, plane, planes, row_pitch, column_pitch)
+    return OpcodeArea(t, left, b, r, plane, planes, row_pitch, column_pitch)
 
 
 def _by_table(mosaic: NDArray[np.uint16], payload: bytes, scale: Scale, corner: tuple[int, int]) -> NDArray[np.uint16]:
@@ -174,7 +174,7 @@ def _evened(mosaic: NDArray[np.uint16], payload: bytes, scale: Scale) -> NDArray
         r2 = (((rows + 0.5 - cy) ** 2)[:, None] + ((columns + 0.5 - cx) ** 2)[None]) / far**2
         return v * np.polynomial.polynomial.polyval(r2, (1.0, *values[:5]))
 
-    return _changed(mosaic, Area(0, 0, height, width), scale, (0, 0), change)
+    return _changed(mosaic, OpcodeArea(0, 0, height, width), scale, (0, 0), change)
 
 
 def _filled(mosaic: NDArray[np.uint16], bad: BadPixels, period: int) -> NDArray[np.uint16]:

@@ -11,7 +11,7 @@ from tanner.core.adjust.registry import Development
 from tanner.core.areas.declare import AreaParts
 from tanner.core.areas.drawing import Grid
 from tanner.core.areas.find import NotFound
-from tanner.core.areas.look import EDGE, Look
+from tanner.core.areas.look import EDGE, AreaLook
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
 from tanner.core.optics.view import upright
@@ -32,7 +32,7 @@ GUIDES: Slot[F32] = Slot("guides", keep=2, heavy=True)
 LAYERS = {"structure": (960, 1 / 160, 0.0018), "texture": (1920, 1 / 480, 0.0018)}
 """Long edge, radius in shares of it, and variance of an edge of the finer layers (see `tone.base`)."""
 FINER: Slot[F32] = Slot("finer guides", keep=3, heavy=True)
-LOOKS: Slot[Look] = Slot("looks", keep=1, heavy=True)
+LOOKS: Slot[AreaLook] = Slot("looks", keep=1, heavy=True)
 """What masks are read from, by nothing: the same for every development. It and the masks are kept with the frame as it was read."""
 HAZES: Slot[tuple[F32, F32]] = Slot("hazes", keep=1, heavy=True)
 
@@ -91,10 +91,10 @@ def haze_of(source: Source, development: Development, draft: bool) -> tuple[F32,
     return source.memory.get(HAZES, geometry_groups(development), make)
 
 
-def look_of(source: Source) -> Look:
+def look_of(source: Source) -> AreaLook:
     """What the masks of a frame are read from: the whole sensor, upright, whatever the development."""
 
-    def make() -> Look:
+    def make() -> AreaLook:
         camera, white = source.colour_by("")[0], as_shot_white(source)
         pre = pre_gains(source)
         numbers = camera.white_numbers(white)
@@ -106,7 +106,7 @@ def look_of(source: Source) -> Look:
         # On its side where the camera was: turned when it is small.
         size = grid.size if facts.orientation < 5 else grid.size[::-1]
         planes = [_turned(cv2.resize(p, size, interpolation=cv2.INTER_AREA), facts.orientation) for p in small]
-        return Look(np.ascontiguousarray(planes, np.float32), np.asarray(plain, np.float64), grid)
+        return AreaLook(np.ascontiguousarray(planes, np.float32), np.asarray(plain, np.float64), grid)
 
     return source.memory.get(LOOKS, None, make)
 

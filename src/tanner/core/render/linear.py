@@ -94,7 +94,7 @@ def _f32(values: object) -> F32:
     return np.ascontiguousarray(values, dtype=np.float32)
 
 
-class Work(threading.local):
+class LinearWork(threading.local):
     """Buffers of one thread, kept between blocks: fresh memory costs more than the arithmetic."""
 
     def __init__(self) -> None:
@@ -108,7 +108,7 @@ class Work(threading.local):
         return self.buffers[name][:count].reshape(shape)
 
 
-work = Work()
+work = LinearWork()
 
 
 def _levels(source: Source, pre: F32) -> tuple[F32, F32]:

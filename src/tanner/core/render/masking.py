@@ -19,7 +19,7 @@ from tanner.core.jit import kernel
 from tanner.core.raw.source import Source
 from tanner.core.render.linear import make_linear
 from tanner.core.render.plan import frame_of
-from tanner.core.stages.stage import Frame
+from tanner.core.stages.stage import StageFrame
 
 F32 = NDArray[np.float32]
 KINDS = ("subject", "backdrop", "people", "skin")
@@ -70,7 +70,7 @@ def mask_of(
     return out
 
 
-def whole_mask(frame: Frame, development: Development, ident: str) -> F32:
+def whole_mask(frame: StageFrame, development: Development, ident: str) -> F32:
     """An area's mask over the whole sensor, upright, (h, w) on the grid of masks.
 
     Raises:
@@ -80,7 +80,7 @@ def whole_mask(frame: Frame, development: Development, ident: str) -> F32:
     return mask_on_grid(ident, things[ident], place_of(frame), things)  # type: ignore[arg-type]
 
 
-def masking_frame(source: Source, development: Development, output: tuple[int, int]) -> Frame:
+def masking_frame(source: Source, development: Development, output: tuple[int, int]) -> StageFrame:
     """What masks ask of a frame at an output size, without its noise and its spots being worked on: no mask reads those."""
     from tanner.core.noise.controls import Noise
     from tanner.core.noise.sharpen import Detail

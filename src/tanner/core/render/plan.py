@@ -23,7 +23,7 @@ from tanner.core.render.views import across
 from tanner.core.render.white import as_shot_white
 from tanner.core.stages import path
 from tanner.core.stages.grain import Grain, grain_of
-from tanner.core.stages.stage import Frame
+from tanner.core.stages.stage import StageFrame
 from tanner.core.stages.vignette import Finish
 from tanner.core.tone.light import Light
 
@@ -42,7 +42,7 @@ class Plan:
     """
 
     linear: Linear
-    frame: Frame
+    frame: StageFrame
     parameters: Any
     areas: Areas | None
     sharpen: tuple[Sharpening, ...]
@@ -108,12 +108,12 @@ def make_plan(
     )
 
 
-def frame_of(linear: Linear, development: Development, space: str, draft: bool) -> Frame:
+def frame_of(linear: Linear, development: Development, space: str, draft: bool) -> StageFrame:
     """What the stages may ask of the frame."""
     source, profile = linear.source, development.group(Profile)
     camera = source.colour_by(profile.camera)[0]
     white = white_point(development.group(White), as_shot_white(source, profile.camera))
-    return Frame(
+    return StageFrame(
         source=source,
         original=linear.original,
         camera=camera,

@@ -17,7 +17,7 @@ pictures show another setup. Chosen on made-up series: within a set up to 0.10, 
 
 
 @dataclass(frozen=True)
-class Limits:
+class SetLimits:
     """How far two neighbouring frames of one set may be apart.
 
     Attributes:
@@ -71,7 +71,7 @@ def exposure_ev(aperture: float | None, seconds: float | None, iso: float | None
     return math.log2(aperture**2 / seconds) - math.log2(iso / 100)
 
 
-def difference(a: Sighting, b: Sighting, limits: Limits = Limits(), *, one_bracket: bool = False) -> str | None:
+def difference(a: Sighting, b: Sighting, limits: SetLimits = SetLimits(), *, one_bracket: bool = False) -> str | None:
     """Why two neighbouring frames are of different setups, in words; None when they are not."""
     if a.camera != b.camera:
         return f"another camera: {b.camera or 'unknown'}"
@@ -150,7 +150,7 @@ def _goes_on(run: list[Sighting], frame: Sighting) -> bool:
     return near and same and all(abs(frame.exposure_ev - (f.exposure_ev or 0)) >= BRACKET_STEP for f in run)
 
 
-def propose(frames: Sequence[Sighting], limits: Limits = Limits()) -> list[Proposal]:
+def propose(frames: Sequence[Sighting], limits: SetLimits = SetLimits()) -> list[Proposal]:
     """Sets in order of time; frames without a time come last, by name."""
     ordered = in_order(frames)
     place = brackets(ordered)

@@ -26,7 +26,7 @@ LEAST = 0.008
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundSpot:
     """One thing that was found.
 
     Attributes:
@@ -76,7 +76,7 @@ def even_ground(plane: F32) -> NDArray[np.bool_]:
     return np.asarray(cv2.resize(bad, plane.shape[::-1], interpolation=cv2.INTER_NEAREST) == 0)
 
 
-def specks(source: Source, *, everywhere: bool = False, limit: float = 0.2) -> list[Found]:
+def specks(source: Source, *, everywhere: bool = False, limit: float = 0.2) -> list[FoundSpot]:
     """What is found in a frame, the surest first.
 
     Args:
@@ -88,7 +88,7 @@ def specks(source: Source, *, everywhere: bool = False, limit: float = 0.2) -> l
     noise = 1.4826 * float(np.median(np.abs(best[ground]))) if ground.any() else 1.0
     # Noise varies with light even in roots where the sensor's own noise is strong: by blocks.
     level = max(5.0 * noise, LEAST)
-    found: list[tuple[Found, float, float]] = []
+    found: list[tuple[FoundSpot, float, float]] = []
     w, h = source.size
     to = to_places((w, h), source.facts.orientation).astype(np.float64)
     # Around what is lighter the difference is darker, and the other way round: that is no thing of its own.
@@ -109,7 +109,7 @@ def specks(source: Source, *, everywhere: bool = False, limit: float = 0.2) -> l
                 continue
             places = (path + 0.5) * step @ to[:, :2].T + to[:, 2]
             rows = tuple((round(float(u), 6), round(float(v), 6)) for u, v in places)
-            thing = Found(rows, round(wide * step / max(w, h), 6), kind, round(float(sure), 3))
+            thing = FoundSpot(rows, round(wide * step / max(w, h), 6), kind, round(float(sure), 3))
             found.append((thing, *path.mean(axis=0)))
     if not everywhere:
         found = _alone(found)
@@ -120,7 +120,7 @@ MANY, NEAR = 14, 60.0
 """So many things within so many px of half the sensor's size are what the thing itself looks like."""
 
 
-def _alone(found: list[tuple[Found, float, float]]) -> list[tuple[Found, float, float]]:
+def _alone(found: list[tuple[FoundSpot, float, float]]) -> list[tuple[FoundSpot, float, float]]:
     if len(found) <= MANY:
         return found
     from scipy.spatial import cKDTree
@@ -188,7 +188,7 @@ def _straight(line: list[tuple[float, float]]) -> bool:
     return float(np.linalg.norm(ends[-1] - ends[0])) > 0.97 * _length(line)
 
 
-def as_settings(found: list[Found]) -> dict[str, object]:
+def as_settings(found: list[FoundSpot]) -> dict[str, object]:
     """Settings that heal what was found."""
     import hashlib
 

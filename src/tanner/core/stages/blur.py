@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from tanner.core.jit import kernel
-from tanner.core.stages.stage import F32, At, Frame, Stage
+from tanner.core.stages.stage import F32, At, Stage, StageFrame
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -53,7 +53,7 @@ def blur_row(r: F32, g: F32, b: F32, at: At, p: Blur) -> None:
     _read(p.planes[2], row, fy, at.x0, sx, at.n, b)
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Blur:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Blur:
     return Blur(False, NOTHING)
 
 

@@ -10,7 +10,7 @@ from tanner.core.colour.temperature import mired_shift, temperature_to_xy, xy_to
 from tanner.core.colour.white import White
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 from tanner.core.tone.clipped import NOWHERE, Clipped, cells, held, ratios, rebuild_row
 from tanner.core.tone.cube import NO_CUBE, apply_input
 from tanner.core.tone.light import Light
@@ -91,7 +91,7 @@ def around(source: "Source") -> F32:
     return source.memory.get(AROUND, None, make)
 
 
-def _clipped(frame: Frame, light: Light, profile: Profile) -> Clipped:
+def _clipped(frame: StageFrame, light: Light, profile: Profile) -> Clipped:
     """What is done where the sensor was full; nothing in a finished picture, which ends at its white."""
     source, raw = frame.source, frame.source.facts.is_raw
     balance = np.log(frame.pre * (1 / (frame.pre * frame.numbers)))
@@ -107,12 +107,12 @@ def _clipped(frame: Frame, light: Light, profile: Profile) -> Clipped:
     )
 
 
-def plain_matrix(frame: Frame) -> "np.typing.NDArray[np.float64]":
+def plain_matrix(frame: StageFrame) -> "np.typing.NDArray[np.float64]":
     """(3, 3) balanced camera to working space, before exposure."""
     return np.asarray(frame.camera.to_working(frame.white) @ np.diag(frame.numbers))
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Camera:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Camera:
     factor = 2.0**frame.ev
     first, gain = (1.0, factor) if frame.table_first else (factor, 1.0)
     table = frame.camera.input_table
@@ -126,7 +126,7 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Camera:
     )
 
 
-def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float, float]:
+def _moves(frame: StageFrame, settings: Mapping[str, Any]) -> tuple[float, float]:
     """An area's white balance, in mired and tint from the picture's, as log2 gains of red and blue against green."""
     mired, tint = settings.get("white.temperature", 0.0), settings.get("white.tint", 0.0)
     if not mired and not tint:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
-from tanner.core.stages.stage import F32, At, Frame, Stage
+from tanner.core.stages.stage import F32, At, Stage, StageFrame
 from tanner.core.tone.curve import Curve, evaluate, is_straight
 from tanner.core.tone.levels import CHANNELS, NEUTRAL, Levels, levelled
 from tanner.core.tone.light import from_display, to_display
@@ -79,7 +79,7 @@ def _key(levels: Levels, curve: Curve) -> Hashable:
     return tuple(levels.of(c) for c in CHANNELS), tuple(tuple(map(tuple, p)) for p in curves), curve.rising
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Channels:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Channels:
     levels, curve = development.group(Levels), development.group(Curve)
     curves = (curve.channels, *(getattr(curve, c) for c in CHANNELS))
     if not moved and all(levels.of(c) == NEUTRAL for c in CHANNELS) and all(map(is_straight, curves)):

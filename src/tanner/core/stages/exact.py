@@ -8,7 +8,7 @@ from tanner.core.colour.exact import EXACT, LIGHT, ExactParts, solved
 from tanner.core.colour.spaces import D50_XYZ, pcs_to_working
 from tanner.core.jit import kernel
 from tanner.core.stages.output import cube_roots
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -96,7 +96,7 @@ BACK, TO = f32(_BACK), f32(np.linalg.inv(_BACK))
 NONE: F32 = np.zeros((1, 8), np.float32)
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Exact:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Exact:
     pairs = [t.parts for t in development.listed(EXACT.key) if isinstance(t.parts, ExactParts)]
     if not pairs:
         return Exact(False, TO, BACK, NONE)

@@ -8,7 +8,7 @@ import numpy as np
 from tanner.core.jit import kernel
 from tanner.core.stages.camera import plain_matrix
 from tanner.core.stages.local import LUMA, NO_GUIDE, guide_line
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 from tanner.core.stages.structure import Structure
 from tanner.core.tone.logs import log2_row
 
@@ -110,11 +110,11 @@ def haze_row_fields(r: F32, g: F32, b: F32, at: At, p: Haze, field: F32) -> None
         b[j] = max((b[j] - ab) * t[j] + ab, min(b[j], zero))
 
 
-def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float]:
+def _moves(frame: StageFrame, settings: Mapping[str, Any]) -> tuple[float]:
     return (settings.get("structure.haze", 0.0) / 100,)
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Haze:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Haze:
     amount = development.group(Structure).haze / 100
     if not amount and not moved:
         return Haze(False, LUMA, NO_GUIDE, np.float32(0), np.zeros(3, np.float32), np.float32(0))

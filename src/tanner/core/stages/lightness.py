@@ -9,7 +9,7 @@ from tanner.core.colour.spaces import D50_XYZ, pcs_to_working
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
 from tanner.core.stages.output import cube_roots
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 from tanner.core.tone.curve import Curve, Points, evaluate, is_straight
 
 if TYPE_CHECKING:
@@ -83,7 +83,7 @@ def lightness_table(points: Points, rising: bool = False) -> NDArray[np.float32]
     return np.append(added, added[-1]).astype(np.float32)
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Lightness:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Lightness:
     curve = development.group(Curve)
     if not moved and is_straight(curve.lightness):
         return Lightness(False, TO, BACK, NO_TABLE)

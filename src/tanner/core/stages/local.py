@@ -7,7 +7,7 @@ import numpy as np
 
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.jit import kernel
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32, gain_row
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32, gain_row
 from tanner.core.tone.light import Light, local_terms
 from tanner.core.tone.logs import exp2_row, log2_row
 
@@ -164,13 +164,13 @@ def local_row_fields(r: F32, g: F32, b: F32, at: At, p: Local, field: F32) -> No
     gain_row(r, g, b, gain, n)
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Local:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Local:
     terms = local_terms(development.group(Light))
     uses = bool(terms.any()) or moved
     return Local(uses, LUMA, frame.guide() if uses else NO_GUIDE, np.float32(frame.ev), terms)
 
 
-def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float, float, float, float]:
+def _moves(frame: StageFrame, settings: Mapping[str, Any]) -> tuple[float, float, float, float]:
     terms = Light.model_construct(
         **{k: settings.get(f"light.{k}", 0.0) for k in ("highlights", "shadows", "local_contrast")}
     )

@@ -17,7 +17,7 @@ from tanner.core.colour.spaces import neutral_cones
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
 from tanner.core.stages.output import cube_roots
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -176,7 +176,7 @@ def mixer_table(ranges: Ranges, mono: Mono, balance: Balance, picked: Sequence[P
     return added
 
 
-def _prepare(frame: Frame, development: "Development", wanted: bool) -> Mixer:
+def _prepare(frame: StageFrame, development: "Development", wanted: bool) -> Mixer:
     parts = development.group(Ranges), development.group(Mono), development.group(Balance)
     picked = [t.parts for t in development.listed(PICKED.key) if isinstance(t.parts, PickedParts) and t.parts.changes]
     on = parts[0] != Ranges() or parts[1].amount > 0 or parts[2] != Balance() or bool(picked)

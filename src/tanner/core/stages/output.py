@@ -6,7 +6,7 @@ import numpy as np
 
 from tanner.core.colour.spaces import SPACES, oklab_cones, working_to
 from tanner.core.jit import kernel
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -151,7 +151,7 @@ def output_row(r: F32, g: F32, b: F32, at: At, p: Output) -> None:
         b[j] = np.sqrt(min(max(b[j], zero), one))
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Output:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Output:
     space = SPACES[frame.space]
     return Output(True, f32(working_to(space)), f32(oklab_cones(space)))
 

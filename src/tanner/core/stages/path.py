@@ -34,7 +34,7 @@ from tanner.core.stages import (
     tone,
     vignette,
 )
-from tanner.core.stages.stage import F32, HELD, WORK_ROWS, At, Frame, Stage, fuse
+from tanner.core.stages.stage import F32, HELD, WORK_ROWS, At, Stage, StageFrame, fuse
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -72,7 +72,7 @@ _together_with_fields = fuse(POINT, "point_stages_with_fields", with_fields=True
 _together_again = fuse(POINT, "point_stages_again", with_fields=True, with_again=True)
 
 
-def parameters(frame: Frame, development: "Development", moved: np.ndarray | None = None) -> Any:
+def parameters(frame: StageFrame, development: "Development", moved: np.ndarray | None = None) -> Any:
     """The parameters of all stages.
 
     Args:

@@ -7,10 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.colour.camera import Profile
-from tanner.core.colour.dcp import Table as ProfileTable
+from tanner.core.colour.dcp import HueSatTable as ProfileTable
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
-from tanner.core.stages.stage import F32, At, Frame, Stage
+from tanner.core.stages.stage import F32, At, Stage, StageFrame
 from tanner.core.tone.table import NO_TABLE, apply_table, packed
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ def table_row(r: F32, g: F32, b: F32, at: At, p: Table) -> None:
 NOTHING = Table(False, NO_TABLE, np.zeros(4, np.int32), np.float32(1))
 
 
-def _laid_out(frame: Frame, make: Callable[[], ProfileTable], key: Hashable, gain: float) -> Table:
+def _laid_out(frame: StageFrame, make: Callable[[], ProfileTable], key: Hashable, gain: float) -> Table:
     def laid() -> tuple[F32, NDArray[np.int32]]:
         table = make()
         return packed(table.cells, table.srgb)
@@ -48,7 +48,7 @@ def _laid_out(frame: Frame, make: Callable[[], ProfileTable], key: Hashable, gai
     return Table(True, *frame.source.memory.get(PACKED, key, laid), np.float32(gain))
 
 
-def _hue_sat(frame: Frame, development: "Development", moved: bool) -> Table:
+def _hue_sat(frame: StageFrame, development: "Development", moved: bool) -> Table:
     camera = frame.camera
     if not camera.hue_sat:
         return NOTHING
@@ -58,7 +58,7 @@ def _hue_sat(frame: Frame, development: "Development", moved: bool) -> Table:
     return _laid_out(frame, lambda: camera.hue_sat_at(frame.white), key, gain)
 
 
-def _look(frame: Frame, development: "Development", moved: bool) -> Table:
+def _look(frame: StageFrame, development: "Development", moved: bool) -> Table:
     look = frame.camera.look
     return NOTHING if look is None else _laid_out(frame, lambda: look, ("look", development.group(Profile).camera), 1.0)
 

@@ -8,7 +8,7 @@ import numpy as np
 from tanner.core.colour.saturation import Colour, factors
 from tanner.core.jit import kernel
 from tanner.core.stages.local import LUMA
-from tanner.core.stages.stage import F32, At, Frame, Stage
+from tanner.core.stages.stage import F32, At, Stage, StageFrame
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -67,12 +67,12 @@ def saturation_row_fields(r: F32, g: F32, b: F32, at: At, p: Saturation, field: 
         b[j] = lum[j] + f[j] * (b[j] - lum[j])
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Saturation:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Saturation:
     factor, vibrance = factors(development.group(Colour))
     return Saturation(moved or factor != 1 or vibrance != 0, LUMA, np.float32(factor), np.float32(vibrance))
 
 
-def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float, float]:
+def _moves(frame: StageFrame, settings: Mapping[str, Any]) -> tuple[float, float]:
     own = Colour.model_construct(**{k: settings.get(f"colour.{k}", 0.0) for k in ("saturation", "vibrance")})
     factor, vibrance = factors(own)
     return factor - 1, vibrance

@@ -12,7 +12,7 @@ from tanner.core.jit import kernel, overload
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
-    from tanner.core.areas.look import Look
+    from tanner.core.areas.look import AreaLook
     from tanner.core.colour.camera import CameraColour
     from tanner.core.optics.geometry import Geometry
     from tanner.core.raw.source import Source
@@ -44,7 +44,7 @@ class At(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Frame:
+class StageFrame:
     """What stages may ask of the frame that they are prepared for, at one output size.
 
     Attributes:
@@ -71,7 +71,7 @@ class Frame:
     guide: Callable[[], F32]
     layer: Callable[[str], F32]
     haze: Callable[[], tuple[F32, F32]]
-    look: Callable[[], "Look"]
+    look: Callable[[], "AreaLook"]
     blurred: Callable[[str, Any, Mapping[str, Any]], F32]
     noise: Callable[[], float]
 
@@ -81,7 +81,7 @@ class Frame:
         return bool(self.camera.hue_sat) or self.camera.input_table is not None
 
 
-Prepare = Callable[["Frame", "Development", bool], Any]
+Prepare = Callable[["StageFrame", "Development", bool], Any]
 
 
 @dataclass(frozen=True)
@@ -108,7 +108,7 @@ class Stage:
     row: Callable[..., None] | None = None
     fields: int = 0
     start: Callable[[Any], Sequence[float]] | None = None
-    moves: Callable[["Frame", Mapping[str, Any]], Sequence[float]] | None = None
+    moves: Callable[["StageFrame", Mapping[str, Any]], Sequence[float]] | None = None
     row_fields: Callable[..., None] | None = None
     again: tuple[str, ...] = ()
     kind: Any = None

@@ -13,7 +13,7 @@ from tanner.core.adjust.spec import Group, param
 from tanner.core.jit import kernel
 from tanner.core.noise.controls import Noise
 from tanner.core.stages.local import LUMA, NO_GUIDE, guide_line
-from tanner.core.stages.stage import F32, At, Frame, Stage, f32, gain_row
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32, gain_row
 from tanner.core.tone.logs import exp2_row, log2_row
 
 if TYPE_CHECKING:
@@ -50,7 +50,7 @@ class Structure(Group):
     )
 
 
-class Layers(NamedTuple):
+class StructureLayers(NamedTuple):
     """
     Attributes:
         texture, middle: (2, gh, gw) coefficients of the layers, or `NO_GUIDE`; amounts: (2,) factors on the differences.
@@ -92,7 +92,7 @@ def _differ(log, ca, cb, ev, grain, amount, out, n):
 
 
 @kernel
-def structure_row(r: F32, g: F32, b: F32, at: At, p: Layers) -> None:
+def structure_row(r: F32, g: F32, b: F32, at: At, p: StructureLayers) -> None:
     rows, n = at.work, at.n
     lum, log, ca, cb, add, grain = rows[0], rows[1], rows[2], rows[3], rows[4], rows[7]
     _begun(r, g, b, p, lum, log, grain, add, n)
@@ -122,7 +122,7 @@ def _differ_fields(log, ca, cb, ev, grain, amount, out, n):
 
 
 @kernel
-def structure_row_fields(r: F32, g: F32, b: F32, at: At, p: Layers, field: F32) -> None:
+def structure_row_fields(r: F32, g: F32, b: F32, at: At, p: StructureLayers, field: F32) -> None:
     """Field: factors on the differences from the two layers."""
     rows, n = at.work, at.n
     lum, log, ca, cb, add, grain = rows[0], rows[1], rows[2], rows[3], rows[4], rows[7]
@@ -142,7 +142,7 @@ def structure_row_fields(r: F32, g: F32, b: F32, at: At, p: Layers, field: F32) 
     gain_row(r, g, b, lum, n)
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Layers:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> StructureLayers:
     wanted = development.group(Structure)
     amounts = f32([wanted.texture / 100 * STRONGEST, wanted.middle / 100 * STRONGEST])
     # Minus 100 % is as smooth as the layer itself, never beyond.
@@ -150,7 +150,7 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Layers:
     left = 1 - 0.85 * development.group(Noise).luminance / 100
     on = bool(amounts.any()) or moved
     # An area may want either: a layer that nobody wants is not read.
-    return Layers(
+    return StructureLayers(
         on, LUMA,
         frame.layer("texture") if wanted.texture or moved else NO_GUIDE,
         frame.layer("structure") if wanted.middle or moved else NO_GUIDE,
@@ -158,7 +158,7 @@ def _prepare(frame: Frame, development: "Development", moved: bool) -> Layers:
     )  # fmt: skip
 
 
-def _moves(frame: Frame, settings: Mapping[str, Any]) -> tuple[float, float]:
+def _moves(frame: StageFrame, settings: Mapping[str, Any]) -> tuple[float, float]:
     return (
         settings.get("structure.texture", 0.0) / 100 * STRONGEST,
         settings.get("structure.middle", 0.0) / 100 * STRONGEST,

@@ -8,7 +8,7 @@ import numpy as np
 from tanner.core.colour.camera import Profile
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
-from tanner.core.stages.stage import F32, At, Frame, Stage
+from tanner.core.stages.stage import F32, At, Stage, StageFrame
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.levels import Levels
 from tanner.core.tone.light import TABLE_SIZE, TABLE_TOP, Light, tone_table
@@ -74,7 +74,7 @@ def tone_row(r: F32, g: F32, b: F32, at: At, p: Tone) -> None:
         b[j] = fl[j] + (x - lo[j]) * fh[j]
 
 
-def _key(frame: Frame, development: "Development") -> Hashable:
+def _key(frame: StageFrame, development: "Development") -> Hashable:
     """What bends the tone: exposure does not, so that dragging it makes no table anew."""
     light, profile, curve = development.group(Light), development.group(Profile), development.group(Curve)
     return (
@@ -83,7 +83,7 @@ def _key(frame: Frame, development: "Development") -> Hashable:
     )  # fmt: skip
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Tone:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Tone:
     strength = development.group(Profile).curve_strength / 100
     steps = development.group(Light), development.group(Levels), development.group(Curve)
 

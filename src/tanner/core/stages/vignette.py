@@ -8,7 +8,7 @@ import numpy as np
 from tanner.core.adjust.spec import Group, param
 from tanner.core.jit import kernel
 from tanner.core.stages.local import LUMA
-from tanner.core.stages.stage import F32, At, Frame, Stage, gain_row
+from tanner.core.stages.stage import F32, At, Stage, StageFrame, gain_row
 from tanner.core.tone.logs import exp2_row
 
 if TYPE_CHECKING:
@@ -117,7 +117,7 @@ def vignette_row(r: F32, g: F32, b: F32, at: At, p: Vignette) -> None:
     gain_row(r, g, b, gain, n)
 
 
-def _prepare(frame: Frame, development: "Development", moved: bool) -> Vignette:
+def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Vignette:
     finish = development.group(Finish)
     middle, soft = finish.vignette_middle / 100, finish.vignette_softness / 100
     inner = middle * (1 - soft / 2)

@@ -133,7 +133,7 @@ def apply_input(r, g, b, table, gain, n):
         r[j], g[j], b[j] = p * p * m, q * q * m, s * s * m
 
 
-class Look:
+class LookTable:
     """What the kernel needs of a .cube file: tables, matrices, domain."""
 
     def __init__(self, cube: Cube | None, display: bool, amount: float) -> None:

@@ -35,7 +35,7 @@ AT_ONCE = 4
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedArea:
     """Areas of a lead that are to be found in a frame."""
 
     lead: int
@@ -78,7 +78,7 @@ class FindJob:
         return ("Cancelled. " if self.cancelled else "") + said + "."
 
 
-def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str] | None = None) -> list[Wanted]:
+def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str] | None = None) -> list[WantedArea]:
     """What is to be looked for in frames: areas of their leads that hold to a subject and were not found yet.
 
     Args:
@@ -105,7 +105,7 @@ def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str
             of = next((c for c in chain if f"areas/{ident}/shapes" in c.own), None)
             if of is not None:
                 by_lead.setdefault(of.id, []).append(ident)
-        result += [Wanted(of, tuple(idents), frame.id) for of, idents in by_lead.items()]
+        result += [WantedArea(of, tuple(idents), frame.id) for of, idents in by_lead.items()]
     return result
 
 
@@ -121,7 +121,7 @@ class Following:
         self._wake = threading.Event()
         self._closed = False
         # Frames that could not be searched are not tried again by themselves.
-        self._failed: set[Wanted] = set()
+        self._failed: set[WantedArea] = set()
         self._thread: threading.Thread | None = None
 
     def consider(self, shoots: Iterable[int]) -> None:
@@ -182,7 +182,7 @@ class Following:
             targets = [session.get_one(Frame, i) for i in frames if i != source]
             # Those that follow get it from their lead.
             wanted = [
-                Wanted(source, idents, f.id) for f in targets if any(f"areas/{i}/shapes" in f.own for i in idents)
+                WantedArea(source, idents, f.id) for f in targets if any(f"areas/{i}/shapes" in f.own for i in idents)
             ]
             names = {f.id: (f.name, f.path) for f in targets}
             shoot = lead.shoot_id
@@ -203,7 +203,7 @@ class Following:
     def _searched(
         self,
         shoot: int,
-        wanted: list[Wanted],
+        wanted: list[WantedArea],
         told: Mapping[int, tuple[str, str]],
         names: Mapping[int, tuple[str, str]],
     ) -> FindJob:
@@ -223,7 +223,7 @@ class Following:
     def _run(
         self,
         job: FindJob,
-        wanted: list[Wanted],
+        wanted: list[WantedArea],
         told: Mapping[int, tuple[str, str]],
         names: Mapping[int, tuple[str, str]],
     ) -> None:
@@ -246,7 +246,7 @@ class Following:
                 job.rows.append(row)
             self._keep(found)
 
-    def _begun(self, wanted: Wanted, lead: tuple[str, str], path: str) -> Future[Mapping[str, list[float]]]:
+    def _begun(self, wanted: WantedArea, lead: tuple[str, str], path: str) -> Future[Mapping[str, list[float]]]:
         try:
             for frame in (wanted.lead, wanted.frame):
                 same_or_refused(self._catalogue, frame)

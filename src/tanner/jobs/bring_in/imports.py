@@ -24,7 +24,7 @@ from tanner.core.errors import FileError, TannerError
 from tanner.core.output.files import file_hash
 from tanner.core.series.preset import StoredMatch
 from tanner.core.small import SMALL
-from tanner.jobs.bring_in.items import ImportJob, Item, items_of
+from tanner.jobs.bring_in.items import ImportItem, ImportJob, items_of
 from tanner.jobs.bring_in.recipe import Recipe
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.pictures import Pictures, wish_for
@@ -131,7 +131,7 @@ class Importer:
                 time.sleep(0.05)
             job.ruled = f"{job.ruled} {match_job.message}".strip()
 
-    def _one(self, job: ImportJob, item: Item, known: Known) -> None:
+    def _one(self, job: ImportJob, item: ImportItem, known: Known) -> None:
         if job.cancelled.is_set():
             item.state = "left"
             return
@@ -147,7 +147,7 @@ class Importer:
         finally:
             job.touch(item)
 
-    def _bring_in(self, job: ImportJob, item: Item, known: Known) -> None:
+    def _bring_in(self, job: ImportJob, item: ImportItem, known: Known) -> None:
         if item.other:
             target = job.recipe.target(item.path, job.recipe.values(item.path, None, item.number, job.shoot_name))
             self._copied(job.recipe, item.path, target.with_name(item.path.name), item)
@@ -206,7 +206,7 @@ class Importer:
             if frame:
                 self._pictures.want([wish_for(Resolver(session, job.shoot_id), frame)])
 
-    def _copies(self, job: ImportJob, item: Item, content: str, facts: dict[str, Any]) -> tuple[Path, list[str]]:
+    def _copies(self, job: ImportJob, item: ImportItem, content: str, facts: dict[str, Any]) -> tuple[Path, list[str]]:
         """The checked copy of a file, with its companions and the second ones; what of these could not be copied is said."""
         recipe = job.recipe
         target = recipe.target(item.path, recipe.values(item.path, facts_of(facts), item.number, job.shoot_name))
@@ -219,7 +219,7 @@ class Importer:
             said.append(self._copied(recipe, companion, path.with_suffix(companion.suffix)))
         return path, [s for s in said if s]
 
-    def _copied(self, recipe: Recipe, source: Path, target: Path, item: Item | None = None) -> str:
+    def _copied(self, recipe: Recipe, source: Path, target: Path, item: ImportItem | None = None) -> str:
         """Copy a file that is no frame, unless it lies there already; what went wrong, or raised for an item of its own."""
         try:
             path, _ = copy_in(source, target, file_hash(source))
@@ -243,7 +243,7 @@ class Importer:
             return f"Its second copy failed: {error.reason if isinstance(error, FileError) else error}"
         return ""
 
-    def _bring_alternates(self, job: ImportJob, item: Item, frame_id: int) -> None:
+    def _bring_alternates(self, job: ImportJob, item: ImportItem, frame_id: int) -> None:
         """Alternates that sidecars beside the file tell of."""
         for number, sidecar, mark in alternates_for_import(item.path):
             with self._catalogue.write() as session:

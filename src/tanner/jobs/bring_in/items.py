@@ -6,13 +6,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from tanner.catalogue.importing import Found, shots
+from tanner.catalogue.importing import FoundFile, shots
 from tanner.core.raw.reader import FINISHED
 from tanner.jobs.bring_in.recipe import Recipe
 
 
 @dataclass
-class Item:
+class ImportItem:
     """One file of an import. States: waiting, working, in, copied (no picture, or a companion), already, failed, left.
 
     Attributes:
@@ -47,7 +47,7 @@ class ImportJob:
     """
 
     shoot_id: int
-    items: list[Item]
+    items: list[ImportItem]
     recipe: Recipe = field(default_factory=Recipe)
     shoot_name: str = ""
     stage: str = "files"  # files, pictures, matching, done
@@ -58,7 +58,7 @@ class ImportJob:
     changes: int = 0
     told: Callable[[], None] = lambda: None
 
-    def touch(self, item: Item) -> None:
+    def touch(self, item: ImportItem) -> None:
         """An item changed: who asks for what is new is told of it."""
         with self.lock:
             self.changes += 1
@@ -89,17 +89,19 @@ class ImportJob:
         }
 
 
-def items_of(paths: Sequence[Path], recipe: Recipe, others: Sequence[Path] = ()) -> list[Item]:
+def items_of(paths: Sequence[Path], recipe: Recipe, others: Sequence[Path] = ()) -> list[ImportItem]:
     """The files of an import: raw files with their companions, as the recipe wants them, then what is no picture."""
-    found = [Found(p, 0) for p in paths]
+    found = [FoundFile(p, 0) for p in paths]
     if recipe.companions != "apart":
         # Only what is beside them counts, whether it was named or not.
-        beside = [Found(p, 0) for path in {p.parent for p in paths} for p in _pictures_in(path)]
+        beside = [FoundFile(p, 0) for path in {p.parent for p in paths} for p in _pictures_in(path)]
         groups = {f.path: f.companions for f in shots(list({f.path: f for f in [*found, *beside]}.values()))}
-        found = [Found(p, 0, companions=groups[p]) for p in paths if p in groups]
+        found = [FoundFile(p, 0, companions=groups[p]) for p in paths if p in groups]
     keep = recipe.companions == "with"
-    items = [Item(f.path, n, f.companions if keep else ()) for n, f in enumerate(found, 1)]
-    return items + [Item(p, n, other=True) for n, p in enumerate(others if recipe.copy_to else (), len(items) + 1)]
+    items = [ImportItem(f.path, n, f.companions if keep else ()) for n, f in enumerate(found, 1)]
+    return items + [
+        ImportItem(p, n, other=True) for n, p in enumerate(others if recipe.copy_to else (), len(items) + 1)
+    ]
 
 
 def _pictures_in(folder: Path) -> list[Path]:

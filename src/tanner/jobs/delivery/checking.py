@@ -13,7 +13,7 @@ from tanner.core.errors import TannerError
 from tanner.jobs.delivery.journal import is_whole
 
 
-class Checks:
+class WrittenChecks:
     """The last check of each delivery, in the background."""
 
     def __init__(self, catalogue: Catalogue) -> None:

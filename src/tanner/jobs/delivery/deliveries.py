@@ -19,10 +19,10 @@ from tanner.core.errors import TannerError
 from tanner.core.output.files import sweep
 from tanner.core.output.spec import OutputSpec
 from tanner.jobs.cluster import Cluster
-from tanner.jobs.delivery.checking import Checks
+from tanner.jobs.delivery.checking import WrittenChecks
 from tanner.jobs.delivery.documents import Documents, write_asked_for
 from tanner.jobs.delivery.journal import alone, lines_of, nobody_at, placed
-from tanner.jobs.delivery.planning import Plan, tokens_of, work_of
+from tanner.jobs.delivery.planning import DeliveryPlan, tokens_of, work_of
 from tanner.jobs.delivery.progress import Progress
 from tanner.jobs.delivery.tasks import develop_file
 from tanner.jobs.workers import Workers
@@ -44,7 +44,7 @@ class Deliveries:
         self._stop: dict[int, threading.Event] = {}
         self._closing = False
         self.progress = Progress(catalogue)
-        self.checks = Checks(catalogue)
+        self.checks = WrittenChecks(catalogue)
 
     def create(
         self,
@@ -102,7 +102,7 @@ class Deliveries:
         query = select(DeliveryItem.target, DeliveryItem.number).where(DeliveryItem.delivery_id == delivery.id)
         earlier = list(session.execute(query))
         start = max((n for _, n in earlier), default=int(delivery.options.get("start", 1)) - 1) + 1
-        rows = Plan(
+        rows = DeliveryPlan(
             session, delivery.shoot_id, Path(delivery.folder), str(delivery.options.get("text", "")), start,
             [t for t, _ in earlier],
         ).rows(frames, specs)  # fmt: skip

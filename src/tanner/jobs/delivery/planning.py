@@ -18,7 +18,7 @@ from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import kept_size
 from tanner.core.optics.view import orientation_of
 from tanner.core.output.develop import target_text
-from tanner.core.output.naming import LONGEST_PATH, Taken, folder_parts, name_values, remarks, size_values
+from tanner.core.output.naming import LONGEST_PATH, TakenNames, folder_parts, name_values, remarks, size_values
 from tanner.core.output.sizing import Layout
 from tanner.core.output.spec import OutputSpec
 from tanner.core.series.resolve import Layers, resolve
@@ -65,7 +65,7 @@ def tokens_of(frame: Frame, number: int, shoot: str, group: str, text: str) -> d
 
 
 @dataclass
-class Plan:
+class DeliveryPlan:
     """What a plan needs to know besides the frames and specs.
 
     Attributes:
@@ -79,7 +79,7 @@ class Plan:
     text: str = ""
     start: int = 1
     reserved: Sequence[str] = ()
-    taken: Taken = field(default_factory=Taken)
+    taken: TakenNames = field(default_factory=TakenNames)
 
     def __post_init__(self) -> None:
         self.resolver = Resolver(self.session, self.shoot_id)
@@ -170,8 +170,8 @@ def plan(
     text: str = "",
     start: int = 1,
 ) -> list[dict[str, Any]]:
-    """What a delivery would write, row by row (see `Plan.rows`); two files never get the same name."""
-    return Plan(session, shoot_id, folder, text, start).rows(frames, specs)
+    """What a delivery would write, row by row (see `DeliveryPlan.rows`); two files never get the same name."""
+    return DeliveryPlan(session, shoot_id, folder, text, start).rows(frames, specs)
 
 
 # --- about how many bytes, and how long ---------------------------------------------------------------

@@ -75,7 +75,7 @@ def write_copy(path: str, options: dict[str, Any], sign: str) -> dict[str, Any]:
 
 
 @dataclass
-class Item:
+class DenoisingItem:
     """One frame of a job: its state is "waiting", "working", "done", "failed" or "cancelled"."""
 
     path: str
@@ -93,7 +93,7 @@ class Job:
 
     number: int
     kind: Literal["ahead", "copies"]
-    items: list[Item]
+    items: list[DenoisingItem]
     options: CopyOptions
     wish: bool = False
     began: float = 0.0
@@ -207,14 +207,14 @@ class Denoising:
             self._wake.notify_all()
         return job
 
-    def _items(self, number: int, frames: Sequence[tuple[Frame, dict[str, Any]]]) -> list[Item]:
+    def _items(self, number: int, frames: Sequence[tuple[Frame, dict[str, Any]]]) -> list[DenoisingItem]:
         signs = self._catalogue.folder / "work"
         return [
-            Item(f.path, f.name, f.id, Sign(signs / f"quiet-{number}-{n}.txt"), noise)
+            DenoisingItem(f.path, f.name, f.id, Sign(signs / f"quiet-{number}-{n}.txt"), noise)
             for n, (f, noise) in enumerate(frames)
         ]
 
-    def _next(self, far: bool) -> tuple[Job, Item] | None:
+    def _next(self, far: bool) -> tuple[Job, DenoisingItem] | None:
         """The next frame for this machine or for the cluster; waits for one, and ends with the program."""
         with self._wake:
             while not self._closed:
@@ -254,7 +254,7 @@ class Denoising:
                 item.sign.end()
                 self._catalogue.news.tell("work")
 
-    def _work(self, job: Job, item: Item, far: bool) -> None:
+    def _work(self, job: Job, item: DenoisingItem, far: bool) -> None:
         executor = self._cluster if far else self._workers
         assert executor is not None
         sign = str(item.sign.path)
@@ -307,5 +307,5 @@ _MAP = "With a cluster, give its workers the catalogue's folder by --map."
 _DOUBLE = ("method", "hot_pixels")
 
 
-def _same(item: Item, path: str, noise: dict[str, Any]) -> bool:
+def _same(item: DenoisingItem, path: str, noise: dict[str, Any]) -> bool:
     return item.path == path and item.noise == noise and item.state in ("waiting", "working")

@@ -25,13 +25,13 @@ from tanner.core.series.kinds import AREA, Box
 from tanner.core.series.lineup import Reading, line_up
 from tanner.core.series.resolve import resolve
 from tanner.core.small import SMALL
-from tanner.jobs.match.matching import Reference, Wish, reading_of
+from tanner.jobs.match.matching import MatchWish, Reference, reading_of
 from tanner.jobs.workers import Workers
 
 MOST = 20_000
 LINES = 16
 """Sets whose plans are kept while nothing is written."""
-Step = tuple[Frame, Reference | None, Wish, str]
+Step = tuple[Frame, Reference | None, MatchWish, str]
 """A frame, what it is held against, how it looks, and a key of both."""
 
 
@@ -48,7 +48,7 @@ def plan(
     result = []
     for frame in frames:
         values = resolver.resolve(frame).values
-        result.append((frame, start, Wish(frame.path, values), f"{version(frame, values)}{mark}"))
+        result.append((frame, start, MatchWish(frame.path, values), f"{version(frame, values)}{mark}"))
     return result
 
 
@@ -137,7 +137,7 @@ class LineUps:
         """
         start = next((s for _, s, _, _ in plan(resolver, frames[:1], lead, box, kind)), None)
         earlier = resolve(replace(resolver.layers(frame), offsets=before))  # type: ignore[arg-type]
-        wish = Wish(frame.path, earlier.values)
+        wish = MatchWish(frame.path, earlier.values)
         was = self._workers.submit(reading_of, start, wish, kind).result()
         if "lab" not in was:
             raise TannerError(f"{frame.name}: {was['trouble']}")

@@ -68,7 +68,7 @@ class Reference:
 
 
 @dataclass(frozen=True)
-class Wish:
+class MatchWish:
     path: str
     values: Mapping[str, Any]
     rules: bool = False
@@ -146,7 +146,7 @@ def _common(reference: Reference, here: Area) -> tuple[Area, Any] | None:
     return replace(here, mask=both), colour_of(picture, both)
 
 
-def matched(reference: Reference, wish: Wish, what: What) -> dict[str, Any]:
+def matched(reference: Reference, wish: MatchWish, what: What) -> dict[str, Any]:
     """Offsets for one frame: ev, mired, tint, area, confidence, before, after, limited; values: of tone, if asked for."""
     target = _target(reference)
     source = read_small(Path(wish.path))
@@ -226,7 +226,7 @@ def figures_of(reference: Reference) -> dict[str, Any]:
     }
 
 
-def reading_of(reference: Reference | None, wish: Wish, kind: str = "backdrop") -> dict[str, Any]:
+def reading_of(reference: Reference | None, wish: MatchWish, kind: str = "backdrop") -> dict[str, Any]:
     """The colour of a frame's area as it is rendered: lab, area, confidence; or {"trouble": why not}."""
     source = read_small(Path(wish.path))
     values = _values(source, wish.values, wish.rules)
@@ -295,7 +295,7 @@ class Matching:
         self, reference: Reference, name: str, frames: Sequence[Frame], resolver: Resolver, what: What
     ) -> MatchJob:
         """Begin to match frames to a reference of a name; offsets are written as one step at the end."""
-        wishes = [(f.id, f.name, Wish(f.path, resolver.resolve(f).values)) for f in frames]
+        wishes = [(f.id, f.name, MatchWish(f.path, resolver.resolve(f).values)) for f in frames]
         if not wishes:
             raise TannerError("Choose frames besides the reference to match to it.")
         job = self.jobs.add(lambda n: MatchJob(n, name, len(wishes)))
@@ -317,7 +317,7 @@ class Matching:
         self.job(number).cancelled = True
 
     def _run(
-        self, job: MatchJob, start: Reference, wishes: list[tuple[int, str, Wish]], what: What, shoot_id: int
+        self, job: MatchJob, start: Reference, wishes: list[tuple[int, str, MatchWish]], what: What, shoot_id: int
     ) -> None:
         waiting = []
         try:
@@ -350,7 +350,7 @@ class Matching:
             job.over = True
             self._catalogue.news.tell("work")
 
-    def _begun(self, frame_id: int, start: Reference, wish: Wish, what: What) -> Future[dict[str, Any]]:
+    def _begun(self, frame_id: int, start: Reference, wish: MatchWish, what: What) -> Future[dict[str, Any]]:
         """A frame's match, or what is wrong with its file."""
         try:
             same_or_refused(self._catalogue, frame_id)

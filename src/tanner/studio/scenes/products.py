@@ -6,10 +6,10 @@ from numpy.typing import NDArray
 from tanner.studio.light import MATERIALS
 from tanner.studio.scenes import textures
 from tanner.studio.scenes.shapes import F64, Mesh, block, cyclorama, grid, join, lathe, plate, rotation, smooth, tube
-from tanner.studio.scenes.stage import Material, Stage, both_sides, gloss, matte, metal, mix, relief, texture
+from tanner.studio.scenes.stage import Material, SceneStage, both_sides, gloss, matte, metal, mix, relief, texture
 
 
-def sweep(stage: Stage, tone: str = "sweep", level: float = 0.0) -> None:
+def sweep(stage: SceneStage, tone: str = "sweep", level: float = 0.0) -> None:
     """Paper hung from the wall, and two soft boxes with a weak room around them."""
     paper = textures.cloud(512, 512, 5, 0.5) * 0.12 + 0.5
     stage.put(
@@ -30,7 +30,7 @@ def wood(dark: str, pale: str, seed: int, rough: float = 0.14, rings: float = 28
     return relief(texture((1 - mask).astype(np.float32)), 0.03, mix(texture(mask), *shine))
 
 
-def lamp(stage: Stage, turn: float) -> None:
+def lamp(stage: SceneStage, turn: float) -> None:
     """A blue glazed foot with a painted band, a brass stem with a switch, a linen shade, a cloth cord."""
     sweep(stage)
     spin = rotation(2, turn)
@@ -107,7 +107,7 @@ def body_outline(scale: float = 1.0) -> NDArray[np.float64]:
     return np.concatenate([right, left]) * scale
 
 
-def instrument(stage: Stage, turn: float) -> None:
+def instrument(stage: SceneStage, turn: float) -> None:
     """Spruce top, cherry back, brass frets and a rosette; it leans against a small oak rest."""
     sweep(stage)
     up = np.array([0, 0, 14.6])

@@ -17,7 +17,7 @@ from tanner.core.output.files import write_whole
 from tanner.studio.bands import COUNT, PICTURES, bands
 from tanner.studio.pictures import write
 from tanner.studio.scenes.shots import SHOTS
-from tanner.studio.scenes.stage import Stage
+from tanner.studio.scenes.stage import SceneStage
 
 WIDTH, HEIGHT = 2880, 1920
 LOOKS = 12
@@ -25,7 +25,7 @@ LOOKS = 12
 F32 = NDArray[np.float32]
 
 
-def accumulate(stage: Stage, samples: int, note: str) -> tuple[F32, F32, F32, F32]:
+def accumulate(stage: SceneStage, samples: int, note: str) -> tuple[F32, F32, F32, F32]:
     """Bands (H, W, 6), albedo (H, W, 3), normals (H, W, 3) and depth (H, W), before denoising."""
     import mitsuba as mi
 
@@ -70,11 +70,11 @@ def begin(variant: str, into: Path) -> None:
     into.mkdir(parents=True, exist_ok=True)
 
 
-def staged(name: str, scale: float) -> Stage:
+def staged(name: str, scale: float) -> SceneStage:
     """A scene built for a share of its full size."""
     build, turn, upright = SHOTS[name]
     w, h = round(WIDTH * scale / 2) * 2, round(HEIGHT * scale / 2) * 2
-    stage = Stage(h, w) if upright else Stage(w, h)
+    stage = SceneStage(h, w) if upright else SceneStage(w, h)
     build(stage, turn)
     return stage
 

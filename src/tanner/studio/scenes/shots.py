@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 from tanner.studio.scenes import products, still, workshop
-from tanner.studio.scenes.stage import Stage
+from tanner.studio.scenes.stage import SceneStage
 
-Builder = Callable[[Stage, float], None]
+Builder = Callable[[SceneStage, float], None]
 
 TURNS = (0.0, 40.0, 80.0, 120.0, 160.0, 200.0, 240.0, 280.0, 320.0, 20.0, 60.0, 100.0)
 """Degrees of the lamp: the first shoot has the first five, the sitting behind glass all twelve."""

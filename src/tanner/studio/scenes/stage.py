@@ -84,7 +84,7 @@ def both_sides(of: Material) -> Material:
     return {"type": "twosided", "of": of}
 
 
-class Stage:
+class SceneStage:
     """Collects a scene. Sizes in centimetres.
 
     Attributes:

@@ -8,7 +8,7 @@ from tanner.studio.light import MATERIALS
 from tanner.studio.scenes import textures
 from tanner.studio.scenes.products import sweep, wood
 from tanner.studio.scenes.shapes import Mesh, block, grid, lathe, smooth, tube
-from tanner.studio.scenes.stage import Stage, gloss, matte, metal, mix, relief, texture
+from tanner.studio.scenes.stage import SceneStage, gloss, matte, metal, mix, relief, texture
 
 
 def _card(width: float, height: float, middle: tuple[float, float], z: float) -> Mesh:
@@ -18,7 +18,7 @@ def _card(width: float, height: float, middle: tuple[float, float], z: float) ->
     return grid(points, np.stack([u, v], axis=-1))
 
 
-def chart(stage: Stage, turn: float) -> None:
+def chart(stage: SceneStage, turn: float) -> None:
     """The 24 patches with their published reflectances, in a black frame, with a grey card beside it."""
     sweep(stage)
     lean = 78.0
@@ -55,7 +55,7 @@ def chart(stage: Stage, turn: float) -> None:
     stage.truth["grey_card"] = stage.places(card.points).round(5).tolist()
 
 
-def _spool(stage: Stage, at: tuple[float, float], colour: str, height: float = 5.4) -> None:
+def _spool(stage: SceneStage, at: tuple[float, float], colour: str, height: float = 5.4) -> None:
     cherry = wood("walnut", "cherry", 33, 0.15)
     for z in (0.0, height):
         rim = [(0.1, z), (1.95, z), (2.05, z + 0.12), (2.05, z + 0.5), (1.95, z + 0.62), (0.1, z + 0.62)]
@@ -79,7 +79,7 @@ def _spool(stage: Stage, at: tuple[float, float], colour: str, height: float = 5
     stage.put(tube(loose, 0.036, 8), thread)
 
 
-def detail(stage: Stage, turn: float) -> None:
+def detail(stage: SceneStage, turn: float) -> None:
     """Close: wound threads, oak grain, an engraved brass plate, woven linen."""
     sweep(stage, "slate", -3.0)
     board = textures.grain(2048, 4096, 71, 44, 0.8)
@@ -119,13 +119,13 @@ def detail(stage: Stage, turn: float) -> None:
     stage.camera((turn, -36, 24), (0.4, 1.2, 1.9), 35, 0.28, (-2.5, -1.0, 0.8))
 
 
-def detail_deep(stage: Stage, turn: float) -> None:
+def detail_deep(stage: SceneStage, turn: float) -> None:
     """The same, sharp from the front to the back: the simulated lens puts its own focus in."""
     detail(stage, turn)
     stage.camera((turn, -36, 24), (0.4, 1.2, 1.9), 35, 0.0, (-2.5, -1.0, 0.8))
 
 
-def table_top(stage: Stage, turn: float) -> None:
+def table_top(stage: SceneStage, turn: float) -> None:
     """A lacquered case and a tuning fork on dark walnut, with dust, lint and scratches at fixed places."""
     sweep(stage, "slate", -3.0)
     planks = textures.grain(2048, 4096, 91, 26)

@@ -6,7 +6,7 @@ from tanner.studio.light import MATERIALS
 from tanner.studio.scenes import textures
 from tanner.studio.scenes.products import body_outline, wood
 from tanner.studio.scenes.shapes import block, grid, lathe, plate, smooth, tube
-from tanner.studio.scenes.stage import Stage, both_sides, gloss, matte, metal, mix, relief, texture
+from tanner.studio.scenes.stage import SceneStage, both_sides, gloss, matte, metal, mix, relief, texture
 
 
 def _jar(rng: np.random.Generator) -> list[tuple[float, float]]:
@@ -23,7 +23,7 @@ def _jar(rng: np.random.Generator) -> list[tuple[float, float]]:
     ]
 
 
-def room(stage: Stage, width: float = 520, depth: float = 420, height: float = 290) -> None:
+def room(stage: SceneStage, width: float = 520, depth: float = 420, height: float = 290) -> None:
     """Floor boards, plastered walls, ceiling beams; the front is open behind the camera."""
     rng = np.random.default_rng(3)
     boards = textures.grain(1024, 4096, 41, 16)
@@ -57,7 +57,7 @@ def room(stage: Stage, width: float = 520, depth: float = 420, height: float = 2
     stage.surround(0.3)
 
 
-def shelves(stage: Stage, x: float, y: float, wide: float, rows: int, seed: int) -> list[list[list[float]]]:
+def shelves(stage: SceneStage, x: float, y: float, wide: float, rows: int, seed: int) -> list[list[list[float]]]:
     """Boards on uprights with jars, boxes and spools. Gives back the straight edges as pairs of points."""
     rng = np.random.default_rng(seed)
     oak = wood("walnut", "oak", 51 + seed, 0.3)
@@ -104,7 +104,7 @@ def shelves(stage: Stage, x: float, y: float, wide: float, rows: int, seed: int)
     return edges
 
 
-def workshop(stage: Stage, turn: float) -> None:
+def workshop(stage: SceneStage, turn: float) -> None:
     """turn: how far the camera stands from the middle, in centimetres."""
     room(stage)
     edges = shelves(stage, -95, 190, 240, 4, 1) + shelves(stage, 165, 190, 170, 4, 2)
@@ -172,7 +172,7 @@ def workshop(stage: Stage, turn: float) -> None:
     stage.truth["white_percentile"] = 97.0
 
 
-def wall_behind(stage: Stage) -> None:
+def wall_behind(stage: SceneStage) -> None:
     """For portraits: the same plaster, and shelves far enough to be soft."""
     rough = textures.cloud(512, 512, 8, 1.2) * 0.15 + 0.5
     stage.put(

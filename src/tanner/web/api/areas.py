@@ -30,7 +30,7 @@ class NewArea(Body):
     tint: int = Field(default=0, ge=0, le=5)
 
 
-class Gone(Body):
+class AreasGone(Body):
     areas: list[AreaId] = Field(min_length=1, max_length=64)
 
 
@@ -55,7 +55,7 @@ def create(body: NewArea, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/areas/remove")
-def remove(body: Gone, services: WithServices) -> dict[str, Any]:
+def remove(body: AreasGone, services: WithServices) -> dict[str, Any]:
     """Remove areas from frames; a lead's own goes for its set, a followed one is left out on that frame only."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
@@ -63,7 +63,7 @@ def remove(body: Gone, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/areas/find")
-def find(body: Gone, services: WithServices) -> dict[str, Any]:
+def find(body: AreasGone, services: WithServices) -> dict[str, Any]:
     """Look again for areas of the lead in frames that follow it, in the background."""
     with services.catalogue.read() as session:
         shoot = one_shoot(frames_of(session, body.frames))

@@ -12,7 +12,7 @@ from tanner.web.api.common import WithServices
 router = APIRouter(prefix="/api/care", tags=["care"])
 
 
-class Wanted(BaseModel):
+class BudgetsWish(BaseModel):
     """What is to be set; the rest stays. What each means and may be, `core.limits` says."""
 
     model_config = ConfigDict(extra="forbid")
@@ -30,7 +30,7 @@ def told(services: WithServices) -> dict[str, Any]:
 
 
 @router.post("")
-def wanted(body: Wanted, services: WithServices) -> dict[str, Any]:
+def wanted(body: BudgetsWish, services: WithServices) -> dict[str, Any]:
     """Set how often backups are made, how many are kept, and what room is used; kept in settings.toml."""
     change(services.catalogue.folder, body.model_dump(exclude_none=True))
     services.take_budgets()

@@ -74,13 +74,13 @@ def only_this(shoot_id: int, body: OnlyThis, services: WithServices) -> dict[str
         return done(record(session, shoot_id, f"{kept.name} kept, not the others of its group", changes))
 
 
-class Some(BaseModel):
+class ChosenFrames(BaseModel):
     model_config = ConfigDict(extra="forbid")
     frames: list[int] = Field(max_length=200)
 
 
 @router.post("/shoots/{shoot_id}/hints")
-def hints(shoot_id: int, body: Some, services: WithServices) -> dict[str, Any]:
+def hints(shoot_id: int, body: ChosenFrames, services: WithServices) -> dict[str, Any]:
     """What was measured on these frames so far; those that are missing are measured, the nearest first."""
     left = services.hinting.want(body.frames)
     with services.catalogue.read() as session:

@@ -21,7 +21,7 @@ from tanner.core.series.lineup import line_up
 from tanner.jobs.delivery.documents import Documents, checksums_of, table_of
 from tanner.jobs.delivery.planning import (
     CLIPPED,
-    Plan,
+    DeliveryPlan,
     clipped_share,
     estimate,
     seconds_each,
@@ -40,7 +40,7 @@ SHOWN = {"jpeg": "image/jpeg", "png": "image/png", "png16": "image/png", "webp":
 """Formats that a browser shows as they are."""
 
 
-class Wish(BaseModel):
+class DeliveryWish(BaseModel):
     """Frames through specs into a folder.
 
     Attributes:
@@ -66,7 +66,7 @@ class Choice(BaseModel):
     filter: str = Field(default="", max_length=1000)
 
 
-class Asked(BaseModel):
+class FramesAsked(BaseModel):
     """Frames of a shoot."""
 
     model_config = ConfigDict(extra="forbid")
@@ -98,12 +98,12 @@ def choose(shoot_id: int, body: Choice, services: WithServices) -> dict[str, Any
 
 
 @router.post("/shoots/{shoot_id}/plan", response_model=None)
-def planned(shoot_id: int, body: Wish, services: WithServices) -> Response:
+def planned(shoot_id: int, body: DeliveryWish, services: WithServices) -> Response:
     """What would be written, without writing it: sizes, names, notes, about how many bytes and seconds."""
     folder = services.folders.allow(body.folder)
     with services.catalogue.read() as session:
         frames = chosen(session, shoot_id, body.frames, body.filter)
-        rows = Plan(session, shoot_id, folder, body.text, body.start).rows(frames, body.specs)
+        rows = DeliveryPlan(session, shoot_id, folder, body.text, body.start).rows(frames, body.specs)
         each = seconds_each(session)
         before = written_before(session, shoot_id, body.specs)
         busy = {f.id: _busy(services, f) for f in frames}
@@ -146,7 +146,7 @@ def _ratio(
 
 
 @router.post("/shoots/{shoot_id}/checks", response_model=None)
-def checks(shoot_id: int, body: Asked, services: WithServices) -> Response:
+def checks(shoot_id: int, body: FramesAsked, services: WithServices) -> Response:
     """What pictures tell of frames: outside the tolerance of the Line-up, clipped. Ask again while some are pending."""
     notes: dict[int, list[str]] = {}
     pending = 0
@@ -224,7 +224,7 @@ def _png(data: bytes) -> bytes:
 
 
 @router.post("/shoots/{shoot_id}/deliver")
-def deliver(shoot_id: int, body: Wish, services: WithServices) -> dict[str, Any]:
+def deliver(shoot_id: int, body: DeliveryWish, services: WithServices) -> dict[str, Any]:
     """Start a delivery; its number."""
     folder = services.folders.allow(body.folder)
     with services.catalogue.read() as session:

@@ -26,14 +26,14 @@ router = APIRouter(prefix="/api", tags=["exact colours"])
 Share = Annotated[float, Field(ge=0, le=1)]
 
 
-class Gone(Body):
+class TargetsGone(Body):
     """Exact colours or picked ranges of frames."""
 
     of: Literal["exact", "picked"]
     ids: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
 
 
-class At(BaseModel):
+class PlaceAsked(BaseModel):
     """A place of the developed picture: shares of its width and height."""
 
     model_config = ConfigDict(extra="forbid")
@@ -41,12 +41,12 @@ class At(BaseModel):
     y: Share
 
 
-class Said(BaseModel):
+class TargetsWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     text: str = Field(min_length=1, max_length=80)
 
 
-class Some(BaseModel):
+class ExactFrames(BaseModel):
     model_config = ConfigDict(extra="forbid")
     frames: list[int] = Field(min_length=1, max_length=500)
 
@@ -59,7 +59,7 @@ def _developed(services: Services, frame_id: int) -> tuple[str, dict[str, Any]]:
 
 
 @router.post("/colours/remove")
-def remove(body: Gone, services: WithServices) -> dict[str, Any]:
+def remove(body: TargetsGone, services: WithServices) -> dict[str, Any]:
     """Remove exact colours or picked ranges from frames; a lead's own go for its set, followed ones on that frame only."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
@@ -67,7 +67,7 @@ def remove(body: Gone, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/exact/read")
-def read(body: Said) -> dict[str, Any]:
+def read(body: TargetsWish) -> dict[str, Any]:
     """A colour as people write it, as L*a*b* and sRGB."""
     lab = parse_colour(body.text)
     return {"lab": lab, "hex": hex_of(lab)}
@@ -93,14 +93,14 @@ async def bring_in_list(request: Request, name: str) -> dict[str, Any]:
 
 
 @router.post("/frames/{frame_id}/exact/sample")
-def sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
+def sample(frame_id: int, body: PlaceAsked, services: WithServices) -> dict[str, Any]:
     """The colour of the developed picture around a place, before exact colours."""
     lab = services.workers.submit(sample_of, *_developed(services, frame_id), (body.x, body.y)).result()
     return {"lab": lab, "hex": hex_of(lab)}
 
 
 @router.post("/frames/{frame_id}/picked/sample")
-def range_sample(frame_id: int, body: At, services: WithServices) -> dict[str, Any]:
+def range_sample(frame_id: int, body: PlaceAsked, services: WithServices) -> dict[str, Any]:
     """The middle of a range that is picked in the developed picture: Oklab's lightness, chroma and hue in degrees."""
     middle = services.workers.submit(range_of, *_developed(services, frame_id), (body.x, body.y)).result()
     return {"middle": middle}
@@ -116,7 +116,7 @@ def pairs(frame_id: int, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/exact/measure")
-def measure(body: Some, services: WithServices) -> dict[str, Any]:
+def measure(body: ExactFrames, services: WithServices) -> dict[str, Any]:
     """How exact colours came out in frames: of what has the sample's colour, CIEDE2000 from the target before and after."""
     with services.catalogue.read() as session:
         frames = frames_of(session, body.frames)

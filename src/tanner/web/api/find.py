@@ -20,12 +20,12 @@ Text = Annotated[str, Field(max_length=1000)]
 Ids = Annotated[list[int], Field(min_length=1, max_length=20_000)]
 
 
-class Name(BaseModel):
+class SearchName(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: str = Field(min_length=1, max_length=kept.MOST_NAME)
 
 
-class KeptSearch(Name):
+class KeptSearch(SearchName):
     """A search that is to be kept; see `tanner.catalogue.search` for expressions."""
 
     expression: Text
@@ -43,7 +43,7 @@ class Order(SomeFrames):
     before: int | None = None
 
 
-class Asked(BaseModel):
+class FindWish(BaseModel):
     """Of which frames: an expression (see `tanner.catalogue.search`), of a collection or of all, archived shoots too or not."""
 
     q: Text = ""
@@ -61,7 +61,7 @@ class Asked(BaseModel):
         return {"expression": self.q, "collection": self.collection, "archived": self.archived}
 
 
-class AskedInOrder(Asked):
+class AskedInOrder(FindWish):
     sort: str = "-taken"
 
 
@@ -69,7 +69,7 @@ class AskedPage(AskedInOrder):
     offset: int = 0
 
 
-class AskedOf(Asked):
+class AskedOf(FindWish):
     shoot: int | None = None
 
 
@@ -137,14 +137,14 @@ def forget(search: int, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/collections")
-def begin(body: Name, services: WithServices) -> dict[str, Any]:
+def begin(body: SearchName, services: WithServices) -> dict[str, Any]:
     """Begin a collection."""
     with services.catalogue.write() as session:
         return {"id": kept.begin_collection(session, body.name)}
 
 
 @router.post("/collections/{collection}/name")
-def rename(collection: int, body: Name, services: WithServices) -> dict[str, Any]:
+def rename(collection: int, body: SearchName, services: WithServices) -> dict[str, Any]:
     """Call a collection otherwise."""
     with services.catalogue.write() as session:
         kept.rename_collection(session, collection, body.name)

@@ -9,12 +9,12 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from sqlalchemy import select
 
-from tanner.catalogue.importing import Found, find_files, find_others, known_contents, shots
+from tanner.catalogue.importing import FoundFile, find_files, find_others, known_contents, shots
 from tanner.catalogue.models import Shoot
 from tanner.catalogue.originals import stamp_of
 from tanner.core.errors import FileError, NotAllowed, TannerError
 from tanner.core.output.files import file_hash
-from tanner.core.output.naming import Taken
+from tanner.core.output.naming import TakenNames
 from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import read
 from tanner.jobs.bring_in.cards import cards
@@ -53,7 +53,7 @@ def found(shoot_id: int, path: str, services: WithServices) -> dict[str, Any]:
     folder = services.folders.allow(path)
     pictures = find_files(folder)
 
-    def row(file: Found) -> dict[str, Any]:
+    def row(file: FoundFile) -> dict[str, Any]:
         return {
             "path": str(file.path),
             "name": file.path.name,
@@ -119,7 +119,7 @@ def plan(shoot_id: int, body: Start, services: WithServices) -> dict[str, Any]:
     with services.catalogue.read() as session:
         shoot = shoot_of(session, shoot_id).name
     _allowed(body, services)
-    recipe, taken = body.recipe, Taken()
+    recipe, taken = body.recipe, TakenNames()
     rows = []
     for number, text in enumerate(body.files, 1):
         path = services.folders.allow(text)
@@ -157,13 +157,13 @@ def _allowed(body: Recipe, services: Services) -> None:
         services.folders.allow(folder)
 
 
-class Check(BaseModel):
+class FilesAsked(BaseModel):
     model_config = ConfigDict(extra="forbid")
     files: list[str] = Field(max_length=200)
 
 
 @router.post("/shoots/{shoot_id}/known")
-def known(shoot_id: int, body: Check, services: WithServices) -> dict[str, Any]:
+def known(shoot_id: int, body: FilesAsked, services: WithServices) -> dict[str, Any]:
     """For files: the name under which their content is in already; None when it is not."""
     with services.catalogue.read() as session:
         contents = known_contents(session, shoot_id)

@@ -14,7 +14,7 @@ router = APIRouter(prefix="/api", tags=["keywords"])
 Name = Annotated[str, Field(min_length=1, max_length=keywords.MOST_NAME)]
 
 
-class Place(BaseModel):
+class KeywordPlace(BaseModel):
     """A keyword's place in the tree; `parent` None: at its top."""
 
     model_config = ConfigDict(extra="forbid")
@@ -69,7 +69,7 @@ def change(body: Change, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/keywords/place")
-def place(body: Place, services: WithServices) -> dict[str, Any]:
+def place(body: KeywordPlace, services: WithServices) -> dict[str, Any]:
     """Put a keyword under another one."""
     with services.catalogue.write() as session:
         keywords.put_under(session, body.name, body.parent)
@@ -92,7 +92,7 @@ def rename(body: Rename, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/keywords/leave-out")
-def leave_out(body: Place, services: WithServices) -> dict[str, Any]:
+def leave_out(body: KeywordPlace, services: WithServices) -> dict[str, Any]:
     """Take a keyword out of the tree; frames keep it."""
     with services.catalogue.write() as session:
         keywords.leave_out(session, body.name)

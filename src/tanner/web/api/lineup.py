@@ -20,7 +20,7 @@ from tanner.core.series.lineup import line_up
 from tanner.jobs.match.lineups import Line, plan
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
-from tanner.web.viewer.viewer import View
+from tanner.web.viewer.viewer import AskedView
 
 router = APIRouter(prefix="/api", tags=["line-up"])
 
@@ -39,7 +39,7 @@ class Accept(Body):
     reason: str = Field(max_length=300)
 
 
-class Alike(BaseModel):
+class AlikeWish(BaseModel):
     """The frame that was corrected, and by which area of its set others are told to be like it."""
 
     model_config = ConfigDict(extra="forbid")
@@ -95,7 +95,7 @@ def _line(session: Session, resolver: Resolver, group: int) -> tuple[list[Frame]
 
 
 @router.post("/alike")
-def alike(body: Alike, services: WithServices) -> dict[str, Any]:
+def alike(body: AlikeWish, services: WithServices) -> dict[str, Any]:
     """The frame's last correction, and the frames of its set that look as it did before: nothing is done to them."""
     with services.catalogue.read() as session:
         frame = frame_of(session, body.frame)
@@ -113,7 +113,7 @@ def alike(body: Alike, services: WithServices) -> dict[str, Any]:
 
 
 @router.get("/frames/{frame_id}/view", response_model=None)
-def view(frame_id: int, services: WithServices, wanted: Annotated[View, Query()]) -> Response:
+def view(frame_id: int, services: WithServices, wanted: Annotated[AskedView, Query()]) -> Response:
     """A view of a frame as it is developed; the size of the whole picture is in the header x-full."""
     with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)

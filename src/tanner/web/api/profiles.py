@@ -18,7 +18,7 @@ from tanner.core.errors import TannerError
 from tanner.core.render import development_cube
 from tanner.jobs.measure.tasks import chart_preview, find_chart, made_profile, white_by
 from tanner.web.api.common import WithServices, attachment, frame_of
-from tanner.web.serving.services import Made
+from tanner.web.serving.services import MadeBehind
 
 router = APIRouter(prefix="/api", tags=["profiles"])
 Corner = Annotated[
@@ -43,12 +43,12 @@ class Make(BaseModel):
     aim: Literal["published", "seen"] = "published"
 
 
-class Keep(BaseModel):
+class KeepProfile(BaseModel):
     model_config = ConfigDict(extra="forbid")
     made: int
 
 
-class Rules(BaseModel):
+class ProfileRules(BaseModel):
     model_config = ConfigDict(extra="forbid")
     rules: list[Rule] = Field(max_length=200)
 
@@ -145,7 +145,7 @@ def delete(key: str, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/profiles/rules")
-def set_rules(body: Rules, services: WithServices) -> dict[str, Any]:
+def set_rules(body: ProfileRules, services: WithServices) -> dict[str, Any]:
     for rule in body.rules:
         services.profiles.path(rule.profile)
     services.profiles.save_rules(body.rules)
@@ -228,12 +228,12 @@ def make(body: Make, services: WithServices) -> dict[str, Any]:
     data, report = services.workers.submit(
         made_profile, paths, lights, corners, body.name.strip(), body.table, body.chart, body.chart_set, body.aim
     ).result()
-    made = services.made.add(lambda number: Made(number, read_dcp(data), report))
+    made = services.made.add(lambda number: MadeBehind(number, read_dcp(data), report))
     return {"made": made.number, "report": report}
 
 
 @router.post("/profiles/keep")
-def keep(body: Keep, services: WithServices) -> dict[str, Any]:
+def keep(body: KeepProfile, services: WithServices) -> dict[str, Any]:
     made = services.made.get(body.made)
     if made is None:
         raise TannerError("This profile is no longer in memory. Make it again.")

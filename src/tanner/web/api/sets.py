@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue import sets
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.core.errors import TannerError
-from tanner.core.series.sets import Limits
+from tanner.core.series.sets import SetLimits
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 
 router = APIRouter(prefix="/api", tags=["sets"])
@@ -24,13 +24,13 @@ class Move(BaseModel):
     set: int | None = None
 
 
-class Merge(BaseModel):
+class SetsWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     into: int
     others: list[int] = Field(min_length=1, max_length=1000)
 
 
-class Name(BaseModel):
+class SetName(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: str = Field(min_length=1, max_length=80)
 
@@ -70,7 +70,7 @@ def move(body: Move, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/sets/merge")
-def merge(body: Merge, services: WithServices) -> dict[str, Any]:
+def merge(body: SetsWish, services: WithServices) -> dict[str, Any]:
     """Bring all frames of other sets into one."""
     with services.catalogue.write() as session:
         into = set_of(session, body.into)
@@ -85,7 +85,7 @@ def lead(frame_id: int, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/sets/{set_id}/name")
-def name(set_id: int, body: Name, services: WithServices) -> dict[str, Any]:
+def name(set_id: int, body: SetName, services: WithServices) -> dict[str, Any]:
     """Give a set a name."""
     with services.catalogue.write() as session:
         return done(sets.rename(session, set_of(session, set_id), body.name))
@@ -95,11 +95,11 @@ class Propose(BaseModel):
     """How far two frames of one set may be apart (see `core.series.sets.Limits`)."""
 
     model_config = ConfigDict(extra="forbid")
-    minutes: float = Field(default=Limits.minutes, gt=0, le=1440)
-    mired: float = Field(default=Limits.mired, gt=0, le=500)
-    ev: float = Field(default=Limits.ev, gt=0, le=20)
-    unlike: float = Field(default=Limits.unlike, gt=0, le=2)
-    turned: bool = Limits.turned
+    minutes: float = Field(default=SetLimits.minutes, gt=0, le=1440)
+    mired: float = Field(default=SetLimits.mired, gt=0, le=500)
+    ev: float = Field(default=SetLimits.ev, gt=0, le=20)
+    unlike: float = Field(default=SetLimits.unlike, gt=0, le=2)
+    turned: bool = SetLimits.turned
 
 
 class Under(BaseModel):
@@ -111,14 +111,14 @@ class Under(BaseModel):
 def would_propose(shoot_id: int, body: Propose, services: WithServices) -> dict[str, Any]:
     """The sets that a proposal would make, without making them."""
     with services.catalogue.read() as session:
-        return {"sets": sets.would_propose(session, shoot_id, Limits(**body.model_dump()))}
+        return {"sets": sets.would_propose(session, shoot_id, SetLimits(**body.model_dump()))}
 
 
 @router.post("/shoots/{shoot_id}/propose")
 def propose(shoot_id: int, body: Propose, services: WithServices) -> dict[str, Any]:
     """Make sets anew from what the frames are."""
     with services.catalogue.write() as session:
-        return done(sets.propose_sets(session, shoot_id, again=True, limits=Limits(**body.model_dump())))
+        return done(sets.propose_sets(session, shoot_id, again=True, limits=SetLimits(**body.model_dump())))
 
 
 @router.post("/sets/{set_id}/under")

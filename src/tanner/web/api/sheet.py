@@ -153,13 +153,13 @@ def pictures(shoot_id: int, since: int, services: WithServices) -> dict[str, Any
     return {"counter": counter, "ready": ready, "pending": services.pictures.pending}
 
 
-class Wanted(BaseModel):
+class PicturesWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     frames: list[int] = Field(max_length=500)
 
 
 @router.post("/shoots/{shoot_id}/want")
-def want(shoot_id: int, body: Wanted, services: WithServices) -> dict[str, Any]:
+def want(shoot_id: int, body: PicturesWish, services: WithServices) -> dict[str, Any]:
     """Ask for the pictures of the frames that are on the screen, the nearest named first."""
     with services.catalogue.read() as session:
         resolver = Resolver(session, shoot_id)

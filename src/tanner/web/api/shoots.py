@@ -201,13 +201,13 @@ def dropped(shoot_id: int, services: WithServices) -> dict[str, Any]:
     return {"frames": rows, "bytes": sum(r["bytes"] for r in rows)}
 
 
-class Look(BaseModel):
+class FolderWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     folder: str = Field(min_length=1, max_length=2000)
 
 
 @router.post("/shoots/{shoot_id}/find-files")
-def find_files_again(shoot_id: int, body: Look, services: WithServices) -> dict[str, Any]:
+def find_files_again(shoot_id: int, body: FolderWish, services: WithServices) -> dict[str, Any]:
     """Look through a folder for all originals of a shoot that are not where they were, and use them where they lie now."""
     folder = services.folders.allow(body.folder)
     found, left = find_moved(services.catalogue, folder, shoot_id)
@@ -244,7 +244,7 @@ def shift_time(body: Shift, services: WithServices) -> dict[str, Any]:
         return done(shift(session, frames, by))
 
 
-class Place(BaseModel):
+class OrderWish(BaseModel):
     """Frames that are put in front of another, or at the end."""
 
     model_config = ConfigDict(extra="forbid")
@@ -253,7 +253,7 @@ class Place(BaseModel):
 
 
 @router.post("/shoots/{shoot_id}/place")
-def place(shoot_id: int, body: Place, services: WithServices) -> dict[str, Any]:
+def place(shoot_id: int, body: OrderWish, services: WithServices) -> dict[str, Any]:
     """Put frames where they stand when a shoot is ordered by hand."""
     with services.catalogue.write() as session:
         shoot_of(session, shoot_id)

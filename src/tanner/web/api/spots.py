@@ -16,7 +16,7 @@ from tanner.web.api.frames import Body
 router = APIRouter(prefix="/api", tags=["spots"])
 
 
-class Gone(Body):
+class SpotsGone(Body):
     spots: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
 
 
@@ -26,7 +26,7 @@ class Find(BaseModel):
 
 
 @router.post("/spots/remove")
-def remove(body: Gone, services: WithServices) -> dict[str, Any]:
+def remove(body: SpotsGone, services: WithServices) -> dict[str, Any]:
     """Remove spots from frames; a lead's own go for its set, followed ones are left out on that frame only."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)

@@ -35,7 +35,7 @@ class Apply(Body):
     leave: Groups = []
 
 
-class Keep(Body):
+class KeepPreset(Body):
     """The presets that frames go on wearing, by their keys, the lowest first."""
 
     keys: list[str] = Field(max_length=100)
@@ -66,7 +66,7 @@ class Save(BaseModel):
     replace: bool = False
 
 
-class Rules(BaseModel):
+class RulesWish(BaseModel):
     model_config = ConfigDict(extra="forbid")
     rules: list[FrameRule] = Field(max_length=200)
 
@@ -122,7 +122,7 @@ def begin_match(services: WithServices, ids: list[int], preset: Preset) -> int |
 
 
 @router.post("/worn")
-def worn(body: Keep, services: WithServices) -> dict[str, Any]:
+def worn(body: KeepPreset, services: WithServices) -> dict[str, Any]:
     """Another order of the presets that frames wear, or some taken out."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
@@ -180,7 +180,7 @@ def rules(services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/rules")
-def save_rules(body: Rules, services: WithServices) -> dict[str, Any]:
+def save_rules(body: RulesWish, services: WithServices) -> dict[str, Any]:
     """Keep these rules in this order."""
     for rule in body.rules:
         services.library.preset(rule.preset)

@@ -16,7 +16,7 @@ from tanner.web.api.frames import Body
 router = APIRouter(prefix="/api", tags=["words"])
 
 
-class Said(Body):
+class WordsWish(Body):
     """Own words of frames by field; an empty text leaves what the shoot says. Texts may hold tokens of names. Keywords: all of them."""
 
     words: dict[str, str] = Field(max_length=40)
@@ -44,7 +44,7 @@ def read(body: Body, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/words")
-def say(body: Said, services: WithServices) -> dict[str, Any]:
+def say(body: WordsWish, services: WithServices) -> dict[str, Any]:
     """Say something of frames, one step for all."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)

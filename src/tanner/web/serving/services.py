@@ -26,7 +26,7 @@ from tanner.jobs.delivery.deliveries import Deliveries
 from tanner.jobs.delivery.tasks import ready_to_deliver
 from tanner.jobs.denoise.denoising import Denoising
 from tanner.jobs.hinting import Hinting
-from tanner.jobs.making import Making, Plan
+from tanner.jobs.making import Making, ShootPlan
 from tanner.jobs.match.lineups import LineUps
 from tanner.jobs.match.matching import Matching
 from tanner.jobs.merge.merging import Merges
@@ -41,7 +41,7 @@ from tanner.web.serving.told import Told
 from tanner.web.viewer.viewer import Viewer
 
 
-class Made(NamedTuple):
+class MadeBehind(NamedTuple):
     number: int
     profile: CameraProfile
     report: dict[str, Any]
@@ -69,7 +69,7 @@ class Services:
         lanes: int = 2,
         dask: str = "",
         mapping: Sequence[tuple[str, str]] = (),
-        planned: Callable[[], Plan] | None = None,
+        planned: Callable[[], ShootPlan] | None = None,
     ) -> None:
         take_limits(data)
         self.lock = FolderLock(data)
@@ -80,7 +80,7 @@ class Services:
         PROFILE_STORE.folders = [self.profiles.folder]
         KEPT.folder, TABLE.file, SMALL.folder = data / "quiet", data / "noise.json", data / "small"
         # Profiles that were made and may be kept, with what is told of them; and files that were made to be looked at.
-        self.made: RecentJobs[Made] = RecentJobs()
+        self.made: RecentJobs[MadeBehind] = RecentJobs()
         self.proofs: RecentJobs[MadeProof] = RecentJobs(3)
         self.workers = Workers(lanes)
         cluster = Cluster(dask, mapping) if dask else None

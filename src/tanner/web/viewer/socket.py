@@ -20,7 +20,7 @@ from tanner.core.noise.controls import Noise
 from tanner.core.series.resolve import resolve
 from tanner.web.serving.lines import until_one_ends
 from tanner.web.serving.services import Services
-from tanner.web.viewer.viewer import Shown, View
+from tanner.web.viewer.viewer import AskedView, Shown
 
 router = APIRouter()
 log = logging.getLogger(__name__)
@@ -40,7 +40,7 @@ class Ask(BaseModel):
     preset: str = ""
     amount: float = Field(default=100, ge=0, le=150)
     leave: list[str] = Field(default=[], max_length=20)
-    view: View
+    view: AskedView
 
 
 class Bench:

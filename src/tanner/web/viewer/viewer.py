@@ -49,7 +49,7 @@ TINTS = ((226, 90, 60), (70, 150, 235), (90, 190, 90), (235, 190, 50), (190, 110
 """Colours that masks are shown in, by the area's choice."""
 
 
-class View(BaseModel):
+class AskedView(BaseModel):
     """What part of the picture is wanted, and how.
 
     Attributes:
@@ -93,7 +93,7 @@ class View(BaseModel):
 
 
 @dataclass
-class Entry:
+class OpenSource:
     """A decoded frame, or the promise of one; its lock lets one render at a time use the caches."""
 
     future: Future[Source]
@@ -115,18 +115,18 @@ class Viewer:
 
     def __init__(self, workers: Workers) -> None:
         self._workers = workers
-        self._entries: OrderedDict[str, Entry] = OrderedDict()
+        self._entries: OrderedDict[str, OpenSource] = OrderedDict()
         self._lock = threading.Lock()
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="render")
 
-    def entry(self, path: str) -> Entry:
+    def entry(self, path: str) -> OpenSource:
         """The entry of a frame; decoding starts in a worker process when it is not kept yet."""
         with self._lock:
             found = self._entries.get(path)
             if found is not None and found.future.done() and found.future.exception() is not None:
                 found = None
             if found is None:
-                found = Entry(self._workers.submit(read_source, path))
+                found = OpenSource(self._workers.submit(read_source, path))
                 self._entries[path] = found
             self._entries.move_to_end(path)
             while len(self._entries) > KEEP or (self._bytes() > MOST_BYTES and len(self._entries) > 1):
@@ -140,7 +140,7 @@ class Viewer:
     def source(self, path: str) -> Source:
         return self.entry(path).future.result()
 
-    def show(self, path: str, values: Mapping[str, Any], starting: Mapping[str, Any], view: View) -> Shown:
+    def show(self, path: str, values: Mapping[str, Any], starting: Mapping[str, Any], view: AskedView) -> Shown:
         """Render a view of a frame with settings."""
         entry = self.entry(path)
         source = entry.future.result()
@@ -166,7 +166,7 @@ class Viewer:
         return Shown(jpeg, header, pixels, marked)
 
     def _pixels(
-        self, source: Source, values: Mapping[str, Any], starting: Mapping[str, Any], view: View
+        self, source: Source, values: Mapping[str, Any], starting: Mapping[str, Any], view: AskedView
     ) -> tuple[NDArray[np.uint8], NDArray[np.uint8], dict[str, Any], tuple[NDArray[np.float32], int] | None]:
         wanted = _before(values, starting) if view.before else dict(values)
         crop = develop(wanted).group(Crop)
@@ -217,7 +217,7 @@ class Viewer:
         source: Source,
         development: Development,
         size: tuple[int, int],
-        view: View,
+        view: AskedView,
         region: tuple[int, int, int, int] | None,
         header: dict[str, Any],
     ) -> tuple[NDArray[np.float32], int] | None:
@@ -256,7 +256,7 @@ class Viewer:
         source: Source,
         development: Development,
         size: tuple[int, int],
-        view: View,
+        view: AskedView,
         region: tuple[int, int, int, int] | None,
     ) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
         """The pixels of a view, proofed as it asks, and the same with marks on them."""
@@ -274,7 +274,7 @@ class Viewer:
         source: Source,
         development: Development,
         size: tuple[int, int],
-        view: View,
+        view: AskedView,
         region: tuple[int, int, int, int] | None,
     ) -> tuple[NDArray[np.uint8], NDArray[np.bool_] | None]:
         """The pixels of a view as they are printed or shown, and which of them the output cannot hold, where that is asked."""

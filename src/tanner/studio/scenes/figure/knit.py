@@ -75,7 +75,10 @@ def jumper(w: Wearer, ease: float = 1.0) -> Cloth:
     neck = w.points[w.groups["joint-neck"]].mean(axis=0)
     body = np.zeros(len(w.points), bool)
     body[w.groups["body"]] = True
-    away = np.linalg.norm(w.points[:, :2] - neck[:2] + 0.4 * w.forward, axis=1)
+    from_neck = w.points[:, :2] - neck[:2]
+    away = np.linalg.norm(from_neck + 0.4 * w.forward, axis=1)
+    # The joint lies near the nape: behind it the cloth reaches up to below the collar.
+    away = away + 3.4 * np.clip(from_neck @ -w.forward / np.maximum(away, 0.1), 0, 1)
     height = w.points[:, 2]
     keep = body & (height < neck[2] + 1.0) & (height > neck[2] - 40) & ((away > 4.6) | (height < neck[2] - 6))
     quads = mesh.all_quads()
@@ -136,7 +139,10 @@ def collar(w: Wearer, height: float = 5.2, ribs: int = 62) -> Cloth:
         r = radius[low] * (1 - i + low) + radius[low + 1] * (i - low) + out + 0.16 * np.abs(np.cos(a * ribs / 2)) ** 0.7
         c = axis_at(z)
         ring = np.stack([c[0] + r * np.cos(a), c[1] + r * np.sin(a), np.full_like(a, z)], 1)
-        # It stands higher at the back, and nowhere quite level.
+        # It stands higher at the back, and nowhere quite level; its turned-down part covers what the cloth leaves there.
+        behind = np.clip((ring[:, :2] - c) @ -w.forward / r + 0.4, 0, 1) * np.clip((k - 0.42) / 0.58, 0, 1)
+        ring[:, 2] -= 2.2 * behind
+        ring[:, :2] += 0.9 * (behind / r)[:, None] * (ring[:, :2] - c)
         ring[:, 2] += 0.20 * ((ring[:, :2] - c) @ -w.forward) + 0.25 * np.sin(2 * a + 1) + 0.12 * np.sin(5 * a)
         rings.append(ring)
     grid = np.array(rings)

@@ -18,10 +18,10 @@ from scipy.ndimage import gaussian_filter, minimum_filter
 from tanner.studio.bands import bands
 from tanner.studio.light import MATERIALS
 from tanner.studio.scenes.figure import mesh, skin
-from tanner.studio.scenes.figure.person import Figure, Look, Skin
+from tanner.studio.scenes.figure.person import Figure, PersonLook, Skin
 from tanner.studio.scenes.figure.strands import Hairs
 from tanner.studio.scenes.shapes import F64, I64
-from tanner.studio.scenes.stage import Stage, srgb_of
+from tanner.studio.scenes.stage import SceneStage, srgb_of
 
 F32 = NDArray[np.float32]
 PROFILE: list[tuple[float, tuple[float, float, float]]] = [
@@ -121,7 +121,7 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
     return parts
 
 
-def _lit_parts(figure: Figure, look: Look, mean: F64, mode: str) -> dict[str, Any]:
+def _lit_parts(figure: Figure, look: PersonLook, mean: F64, mode: str) -> dict[str, Any]:
     parts: dict[str, Any] = {}
     colour = rgb(mean if mode == "full" else (0, 0, 0))
 
@@ -140,7 +140,7 @@ def _lit_parts(figure: Figure, look: Look, mean: F64, mode: str) -> dict[str, An
     return parts
 
 
-def _worn(figure: Figure, look: Look) -> dict[str, Any]:
+def _worn(figure: Figure, look: PersonLook) -> dict[str, Any]:
     parts: dict[str, Any] = {}
     for name, c in figure.cloth.items():
         tone = np.array(look.cap if name == "cap" else look.wool)
@@ -168,7 +168,7 @@ def _run(scene: Any, sensor: Any, integrator: Any, samples: int, note: Callable[
 
 
 def rendered(
-    stage: Stage, figure: Figure, look: Look, around: dict[str, Any], lights: dict[str, Any], samples: int, note: Callable[[str], None]
+    stage: SceneStage, figure: Figure, look: PersonLook, around: dict[str, Any], lights: dict[str, Any], samples: int, note: Callable[[str], None]
 ) -> dict[str, F32]:  # fmt: skip
     """All passes, (H, W, 3) each, by their names in MODES, with "normal", "depth" and "cover"; what is lit is without noise.
 

@@ -15,7 +15,7 @@ ROUNDS = 4
 
 
 @dataclass(frozen=True)
-class Look:
+class PersonLook:
     """What a person looks like beyond the targets. Colours are linear sRGB.
 
     Attributes:
@@ -71,7 +71,7 @@ def _marks() -> tuple[list[str], F64]:
     return list(found), np.column_stack(list(found.values()))
 
 
-def _surface_of(rest: F64, quads: I64, fields: F64, names: list[str], all_rest: F64, person: Person, look: Look, rng: np.random.Generator, wet: F64) -> tuple[F32, F32, F32, skin.Regions]:  # fmt: skip
+def _surface_of(rest: F64, quads: I64, fields: F64, names: list[str], all_rest: F64, person: Person, look: PersonLook, rng: np.random.Generator, wet: F64) -> tuple[F32, F32, F32, skin.Regions]:  # fmt: skip
     """Height, albedo, roughness and regions of a part of the skin."""
     r = {n: np.clip(fields[:, i], 0, 1) for i, n in enumerate(names)}
     r["lips"] = skin.lips(rest, all_rest)
@@ -82,7 +82,7 @@ def _surface_of(rest: F64, quads: I64, fields: F64, names: list[str], all_rest: 
     return height, albedo, skin.rough(rest, r), r
 
 
-def build(person: Person, pose: Pose, look: Look, camera: F64) -> Figure:
+def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
     """Everything of a person at a pose. camera: its place over the eyes' level, in cm."""
     rng = np.random.default_rng(len(person.name) + 11)
     points, rest, groups = mesh.posed_closed(person, pose)

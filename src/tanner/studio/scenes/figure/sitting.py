@@ -21,9 +21,9 @@ from tanner.studio.scenes import workshop
 from tanner.studio.scenes.figure import passes
 from tanner.studio.scenes.figure.base import PEOPLE, Person, Pose
 from tanner.studio.scenes.figure.noise import F32
-from tanner.studio.scenes.figure.person import Figure, Look, build
+from tanner.studio.scenes.figure.person import Figure, PersonLook, build
 from tanner.studio.scenes.render import begin, there
-from tanner.studio.scenes.stage import Stage
+from tanner.studio.scenes.stage import SceneStage
 from tanner.studio.truth import zipped
 
 WIDTH, HEIGHT = 1920, 2880
@@ -34,27 +34,27 @@ WHITE = 0.55
 _LEFT, _RIGHT = "expression/units/{0}/eye-left-closure", "expression/units/{0}/eye-right-closure"
 
 
-def _wren() -> tuple[Person, Look]:
+def _wren() -> tuple[Person, PersonLook]:
     targets = {
         "expression/units/caucasian/eye-left-closure": 0.06, "expression/units/caucasian/eye-right-closure": 0.08,
         "expression/units/caucasian/mouth-corner-puller": 0.45, "expression/units/caucasian/mouth-elevation": 0.12,
         "asym/asym-mouth-1-l": 0.2, "asym/asym-nose-1-r": 0.2, "asym/asym-eye-1-l": 0.15, "mouth/mouth-scale-horiz-decr": 0.25,
     }  # fmt: skip
     person = replace(PEOPLE["wren"], targets={**PEOPLE["wren"].targets, **targets})
-    look = Look(
+    look = PersonLook(
         iris=((0.03, 0.022, 0.014), (0.17, 0.115, 0.06)), wool=(0.055, 0.085, 0.06), cap=(0.30, 0.13, 0.05), hair=(0.95, 0.45)
     )  # fmt: skip
     return person, look
 
 
-def _rowan() -> tuple[Person, Look]:
+def _rowan() -> tuple[Person, PersonLook]:
     targets = {
         "expression/units/african/eye-left-opened-up": 0.10, "expression/units/african/eye-right-opened-up": 0.12,
         "expression/units/african/mouth-corner-puller": 0.40, "asym/asym-mouth-1-r": 0.25, "asym/asym-nose-2-l": 0.25,
         "asym/asym-brown-1-r": 0.3,
     }  # fmt: skip
     person = replace(PEOPLE["rowan"], targets={**PEOPLE["rowan"].targets, **targets})
-    look = Look(
+    look = PersonLook(
         iris=((0.016, 0.009, 0.005), (0.07, 0.035, 0.015)), wool=(0.04, 0.055, 0.10), cap=(0.16, 0.15, 0.14), hair=(2.6, 0.3),
         freckles=0.15, pores=1.25, age=0.6, beard=0.5, brow=1.35, gloss=0.36,
     )  # fmt: skip
@@ -90,14 +90,14 @@ def _lights(light: str, level: float) -> dict[str, Any]:
     side = -1.0 if light == "window" else 1.0
     key = (side * 165, -120, level + 55), (0, 0, level - 6), 100.0, 140.0, 6.0
     hair = (-side * 70, 120, level + 70), (0, 0, level), 60.0, 80.0, 1.0
-    stage = Stage(2, 2)
+    stage = SceneStage(2, 2)
     for at, to, wide, high, power in (key, hair):
         stage.panel(at, to, wide, high, power if light == "window" else 0.8 * power)
     stage.surround(0.2 if light == "window" else 0.12)
     return stage.parts
 
 
-def _known(stage: Stage, figure: Figure, who: str) -> None:
+def _known(stage: SceneStage, figure: Figure, who: str) -> None:
     """Who it is, and where the face and the eyes are in the picture, while the face looks this way."""
     middle = (figure.eye_at[0] + figure.eye_at[1]) / 2
     near = np.concatenate([s.points for s in figure.skin])[::7]
@@ -128,7 +128,7 @@ def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
     figure = build(person, sitting.pose, look, CAMERA)
     note("built")
     size = round(WIDTH * scale / 2) * 2, round(HEIGHT * scale / 2) * 2
-    stage = Stage(*size)
+    stage = SceneStage(*size)
     workshop.wall_behind(stage)
     nearer = min(figure.eye_at, key=lambda e: float(e[1])) - np.array([0, 1.3, 0])
     stage.camera(CAMERA + [0, 0, figure.level], np.array([0, 0, figure.level - 4.5]), FIELD, 1.0, nearer)
@@ -140,7 +140,7 @@ def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
     note("written")
 
 
-def _write(name: str, picture: F32, found: dict[str, F32], stage: Stage, samples: int, into: Path) -> None:
+def _write(name: str, picture: F32, found: dict[str, F32], stage: SceneStage, samples: int, into: Path) -> None:
     planes = np.maximum(picture @ passes.to_bands().T.astype(np.float32), 0)
     masks = passes.masks(found)
     subject = np.clip(sum(masks[k].astype(np.float32) for k in ("skin", "eyes", "hair", "cloth")), 0, 255)
