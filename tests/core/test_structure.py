@@ -32,11 +32,11 @@ def through(kernel: Any, picture: F64, parameters: Any) -> F64:
     return result.transpose(1, 2, 0).astype(np.float64)
 
 
-def layers(luminance: F64, amount: float, noise: float = 0.0, name: str = "structure") -> structure.Layers:
+def layers(luminance: F64, amount: float, noise: float = 0.0, name: str = "structure") -> structure.StructureLayers:
     _, share, edge = LAYERS[name]
     found = coefficients(luminance.astype(np.float32), share, edge)
     amounts = np.array([0, amount * structure.STRONGEST], np.float32)
-    return structure.Layers(True, LUMA, NO_GUIDE, found, amounts, np.float32(0), np.float32(noise))
+    return structure.StructureLayers(True, LUMA, NO_GUIDE, found, amounts, np.float32(0), np.float32(noise))
 
 
 def grey(luminance: F64) -> F64:
@@ -101,7 +101,7 @@ def test_even_surfaces_stay_whatever_the_exposure(amount: float, level: float, e
     luminance = np.full((40, 60), level)
     found = coefficients((luminance / 2**ev).astype(np.float32), 1 / 10, 0.012)
     amounts = np.array([0, amount / 100], np.float32)
-    p = structure.Layers(True, LUMA, NO_GUIDE, found, amounts, np.float32(ev), np.float32(0.003))
+    p = structure.StructureLayers(True, LUMA, NO_GUIDE, found, amounts, np.float32(ev), np.float32(0.003))
     assert np.abs(through(structure.structure_row, grey(luminance), p) - level).max() < 2e-3 * level
 
 

@@ -92,7 +92,7 @@ def name(set_id: int, body: SetName, services: WithServices) -> dict[str, Any]:
 
 
 class Propose(BaseModel):
-    """How far two frames of one set may be apart (see `core.series.sets.Limits`)."""
+    """How far two frames of one set may be apart (see `core.series.sets.SetLimits`)."""
 
     model_config = ConfigDict(extra="forbid")
     minutes: float = Field(default=SetLimits.minutes, gt=0, le=1440)

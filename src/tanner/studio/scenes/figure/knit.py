@@ -140,7 +140,7 @@ def collar(w: Wearer, height: float = 5.2, ribs: int = 62) -> Cloth:
         c = axis_at(z)
         ring = np.stack([c[0] + r * np.cos(a), c[1] + r * np.sin(a), np.full_like(a, z)], 1)
         # It stands higher at the back, and nowhere quite level; its turned-down part covers what the cloth leaves there.
-        behind = np.clip((ring[:, :2] - c) @ -w.forward / r + 0.4, 0, 1) * np.clip((k - 0.42) / 0.58, 0, 1)
+        behind = np.clip((ring[:, :2] - c) @ -w.forward / r + 0.75, 0, 1) * np.clip((k - 0.42) / 0.58, 0, 1)
         ring[:, 2] -= 2.2 * behind
         ring[:, :2] += 0.9 * (behind / r)[:, None] * (ring[:, :2] - c)
         ring[:, 2] += 0.20 * ((ring[:, :2] - c) @ -w.forward) + 0.25 * np.sin(2 * a + 1) + 0.12 * np.sin(5 * a)

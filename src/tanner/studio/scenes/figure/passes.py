@@ -63,13 +63,14 @@ def _shape(points: F64, quads: I64, bsdf: dict[str, Any], marks: dict[str, Any] 
     return shape
 
 
-def _curves(hairs: Hairs, bsdf: dict[str, Any]) -> Any:
+def _curves(hairs: Hairs, bsdf: dict[str, Any], end: float = 0.25) -> Any:
+    """Lines as thin rods. end: their width at the tip over that at the root."""
     import mitsuba as mi
 
     lines, radius = hairs
     count = lines.shape[1]
     full = np.concatenate([2 * lines[:, :1] - lines[:, 1:2], lines, 2 * lines[:, -1:] - lines[:, -2:-1]], 1)
-    wide = radius[:, None] * np.concatenate([[1], np.linspace(1, 0.25, count), [0.25]])[None]
+    wide = radius[:, None] * np.concatenate([[1], np.linspace(1, end, count), [end]])[None]
     rows = np.concatenate([full, wide[..., None]], -1)
     each = "%.5f %.5f %.5f %.5f\n" * rows.shape[1] + "\n"
     with tempfile.TemporaryDirectory() as folder:
@@ -118,6 +119,9 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
             continue
         paint = rgb((0, 1, 0) if mode == "more parts" else (0, 0, 0))
         parts[name] = _curves(hairs, {"type": "diffuse", "reflectance": paint})
+    if figure.glasses:
+        paint = rgb((0, 0, 1) if mode == "more parts" else (0, 0, 0))
+        parts["glasses"] = _curves(figure.glasses, {"type": "diffuse", "reflectance": paint}, 1.0)
     return parts
 
 
@@ -150,6 +154,9 @@ def _worn(figure: Figure, look: PersonLook) -> dict[str, Any]:
         parts[name] = _shape(c.points, c.quads, {"type": "twosided", "of": wool}, {"vertex_c": shade})
         fibre = {"type": "diffuse", "reflectance": rgb(np.clip(tone * 2.2, 0, 1))}
         parts[f"{name} fuzz"] = _curves(figure.fuzz[name], fibre)
+    if figure.glasses and look.glasses:
+        horn = {"type": "principled", "base_color": rgb(look.glasses), "roughness": 0.22, "specular": 0.6}
+        parts["glasses"] = _curves(figure.glasses, horn, 1.0)
     return parts
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from tanner.studio.scenes.figure import eyes, knit, mesh, skin, strands
+from tanner.studio.scenes.figure import eyes, glasses, knit, mesh, skin, strands
 from tanner.studio.scenes.figure.base import Person, Pose
 from tanner.studio.scenes.figure.eyes import Ball, Tones
 from tanner.studio.scenes.figure.noise import F32
@@ -22,6 +22,7 @@ class PersonLook:
         brow: how wide the brows are; gloss: how strongly skin shines.
         fine: rounds of subdivision in the face: 5 for pores at full size.
         hair: melanin and pheomelanin of brows, lashes, beard.
+        beard: none at 0, stubble at 0.5, full at 1.5; glasses: colour of their rims, or None.
     """
 
     iris: Tones
@@ -36,6 +37,7 @@ class PersonLook:
     brow: float = 1.0
     gloss: float = 0.5
     fine: int = 5
+    glasses: tuple[float, float, float] | None = None
 
 
 @dataclass
@@ -64,6 +66,7 @@ class Figure:
     cloth: dict[str, knit.Cloth]
     fuzz: dict[str, strands.Hairs]
     mouth: F64
+    glasses: strands.Hairs | None = None
 
 
 def _marks() -> tuple[list[str], F64]:
@@ -118,9 +121,9 @@ def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
         wet = np.clip((1.50 - far) / 0.06, 0, 1) * (far > 0.5)
         height, albedo, rough, r = _surface_of(pf[:, :3], pq, pf[:, 3:], names, rest, person, look, rng, wet)
         if look.beard:
-            albedo = (albedo * (1 - 0.35 * look.beard * skin.beard(pf[:, :3], rest_level, r))[:, None]).astype(
-                np.float32
-            )
+            albedo = (
+                albedo * (1 - min(0.35 * look.beard, 0.5) * skin.beard(pf[:, :3], rest_level, r))[:, None]
+            ).astype(np.float32)
         moved = p + mesh.normals(p, pq) * (height * (1 - wet))[:, None]
         found.append(Skin(moved, pq, mesh.normals(moved, pq), albedo, rough, r["lips"]))
     held = rotation(2, pose.body) @ rotation(2, pose.head) @ rotation(1, pose.tilt) @ rotation(0, pose.nod)
@@ -154,11 +157,12 @@ def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
     hairs["lashes"] = np.concatenate(lines), np.concatenate(radii)
     if look.beard:
         area = skin.beard(fine_rest, rest_level, {"lips": skin.lips(fine_rest, rest)})
-        hairs["beard"] = strands.beard(surface, dense, q, area, facing, up, rng)
+        hairs["beard"] = strands.beard(surface, dense, q, area, facing, up, rng, look.beard)
     z = fine_rest[:, 2] - rest_level
     cheeks = ((z > -10) & (z < 3) & (fine_rest[:, 1] < 8) & ~knit.under_cap(fine_rest, rest_level, 0.2)).astype(float)
     hairs["down"] = strands.down(surface, dense, q, cheeks, up, rng)
     cloth = {"jumper": knit.jumper(wearer), "collar": knit.collar(wearer), "cap": knit.cap(wearer)}
     fuzz = {name: knit.fuzz(c, 16000, rng) for name, c in cloth.items()}
     mouth = points[groups["joint-mouth"]].mean(axis=0)
-    return Figure(found, balls, eye_at, level, facing, up, hairs, cloth, fuzz, mouth)
+    rims = glasses.glasses(eye_at, facing, up) if look.glasses else None
+    return Figure(found, balls, eye_at, level, facing, up, hairs, cloth, fuzz, mouth, rims)

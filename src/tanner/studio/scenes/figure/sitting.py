@@ -66,11 +66,17 @@ WHO = {"wren": _wren, "rowan": _rowan}
 
 @dataclass(frozen=True)
 class Sitting:
-    """A person, a pose, and the light: "window" from the left, or "evening" from the right."""
+    """A person, a pose, and the light: "window" from the left, or "evening" from the right.
+
+    Attributes:
+        beard, glasses: see `PersonLook`; the person's own where nothing is said.
+    """
 
     who: str
     pose: Pose
     light: str = "window"
+    beard: float | None = None
+    glasses: tuple[float, float, float] | None = None
 
 
 _SHUT = {_LEFT.format("caucasian"): 0.94, _RIGHT.format("caucasian"): 0.92}
@@ -82,6 +88,8 @@ SITTINGS = {
     "wren-3": Sitting("wren", Pose(body=-75, head=8, look=-6)),
     "rowan-3": Sitting("rowan", Pose(body=-160, head=-10, nod=4)),
     "wren-blink": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6, extra=_SHUT)),
+    "wren-5": Sitting("wren", Pose(body=-14, head=8, tilt=-2, nod=2, look=-4), glasses=(0.035, 0.018, 0.010)),
+    "rowan-4": Sitting("rowan", Pose(body=16, head=-8, tilt=2, nod=2, look=4), beard=1.5),
     "wren-4": Sitting("wren", Pose(body=18, head=-6, tilt=2, nod=2, look=-8), "evening"),
 }
 
@@ -119,7 +127,8 @@ def _known(stage: SceneStage, figure: Figure, who: str) -> None:
 def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
     sitting = SITTINGS[name]
     person, look = WHO[sitting.who]()
-    look = replace(look, fine=fine)
+    beard = look.beard if sitting.beard is None else sitting.beard
+    look = replace(look, fine=fine, beard=beard, glasses=sitting.glasses)
     start = time.time()
 
     def note(text: str) -> None:

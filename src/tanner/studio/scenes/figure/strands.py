@@ -167,11 +167,15 @@ def short(
 
 
 def beard(
-    surface: Surface, points: F64, quads: I64, area: F64, facing: F64, up: F64, rng: np.random.Generator
+    surface: Surface, points: F64, quads: I64, area: F64, facing: F64, up: F64, rng: np.random.Generator, full: float
 ) -> Hairs:
-    count = 9000
+    """Short hairs that lie down along the jaw. full: 0.5 for stubble of some days, 1.5 for a beard that is kept short."""
+    grown = max(full - 0.5, 0.0)
+    count = round(9000 * (1 + 2.5 * grown))
     root = on_faces(points, quads, area**1.5, count, rng)
-    lines = short(surface, root, rng, 0.32, 0.03, 1.0, -0.5 * up + 0.1 * facing, 8)
+    lines = short(surface, root, rng, 0.32 + 0.55 * grown, 0.03 + 0.04 * grown, 1.0, -0.5 * up + 0.1 * facing, 8)
+    if grown:
+        lines = above(surface, lines, np.full(lines.shape[:2], 0.012))
     return lines, 0.0040 * (0.6 + 0.6 * rng.random(count))
 
 
