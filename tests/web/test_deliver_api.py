@@ -174,3 +174,16 @@ def test_sizes_that_cannot_be_written_fail_alone(server: Running, sheet: Sheet, 
     record = ended(server, server.post("/api/shoots/1/deliver", wish)["delivery"])
     assert [i["state"] for i in record["items"]] == ["done", "failed"]
     assert "more than can be written" in record["items"][1]["message"]
+
+
+def test_a_frame_that_was_taken_out_is_told_before_the_table(server: Running, sheet: dict[str, dict[str, Any]]) -> None:
+    one, other = sheet["T0001"]["id"], sheet["T0002"]["id"]
+    spec = server.get("/api/specs")["specs"][0]
+    spec = {k: v for k, v in spec.items() if k not in ("key", "said")}
+    body = {"frames": [one, other], "specs": [spec], "folder": str(server.folder / "out")}
+    assert len(server.post("/api/shoots/1/plan", body)["rows"]) == 2
+    server.post("/api/take-out", {"frames": [other]})
+    assert "no longer there" in server.post("/api/shoots/1/plan", body, expect=422)["error"]
+    assert (
+        server.post("/api/shoots/1/plan", {**body, "frames": []}, expect=422)["error"] == "Choose at least one frame."
+    )

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import ColumnElement, Select, and_, func, nulls_last, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from tanner.catalogue.models import Collection, Facet, Frame, Gathered, Shoot
 from tanner.catalogue.search.fields import clause, is_text, with_words
@@ -144,8 +144,13 @@ def _list(session: Session, query: Any) -> NDArray[np.int64]:
     return np.sort(np.fromstring(text, np.int64, sep=",")) if text else np.zeros(0, np.int64)
 
 
-def take(session: Session, shoot: int, expression: str, within: Sequence[int] | None = None) -> list[Frame]:
+def take(
+    session: Session, shoot: int, expression: str, within: Sequence[int] | None = None, light: bool = False
+) -> list[Frame]:
     """Frames of a shoot that an expression takes: in order of time, or as `within` names them.
+
+    Args:
+        light: without what was seen and measured in the pictures, which is most of a row; it is read when it is asked for.
 
     Raises:
         FormatError: the expression makes no sense.
@@ -155,14 +160,20 @@ def take(session: Session, shoot: int, expression: str, within: Sequence[int] | 
     if within is not None:
         met = set(taken)
         taken = [i for i in dict.fromkeys(within) if i in met]
-    return loaded(session, taken)
+    return loaded(session, taken, light)
 
 
-def loaded(session: Session, ids: Sequence[int]) -> list[Frame]:
-    """Frames by id, in the order of the ids; those that are gone are left out."""
+HEAVY = Frame.descriptor, Frame.seen, Frame.measured, Frame.worn, Frame.trashed
+"""What is seen and measured in pictures, as JSON."""
+
+
+def loaded(session: Session, ids: Sequence[int], light: bool = False) -> list[Frame]:
+    """Frames by id, in the order of the ids; those that are gone are left out. light: see `take`."""
     found: dict[int, Frame] = {}
+    later = [defer(column) for column in HEAVY] if light else []
     for at in range(0, len(ids), 500):
-        found |= {f.id: f for f in session.scalars(select(Frame).where(Frame.id.in_(ids[at : at + 500])))}
+        query = select(Frame).where(Frame.id.in_(ids[at : at + 500])).options(*later)
+        found |= {f.id: f for f in session.scalars(query)}
     return [found[i] for i in ids if i in found]
 
 

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue.models import Frame
@@ -34,12 +35,28 @@ def frames_of(session: Session, ids: Sequence[int]) -> list[Frame]:
         TannerError: none was named, or one is not there.
     """
     unique = list(dict.fromkeys(ids))
-    if not unique:
-        raise TannerError("Choose at least one frame.")
     found = loaded(session, unique)
-    if len(found) != len(unique):
-        raise TannerError("Some of these frames are no longer there. Load the page again.")
+    _all_there(unique, len(found))
     return found
+
+
+def check_there(session: Session, ids: Sequence[int]) -> None:
+    """The same without loading them.
+
+    Raises:
+        TannerError: none was named, or one is not there.
+    """
+    unique = list(dict.fromkeys(ids))
+    parts = [unique[at : at + 500] for at in range(0, len(unique), 500)]
+    counts = [session.scalar(select(func.count(Frame.id)).where(Frame.id.in_(part))) or 0 for part in parts]
+    _all_there(unique, sum(counts))
+
+
+def _all_there(asked: Sequence[int], found: int) -> None:
+    if not asked:
+        raise TannerError("Choose at least one frame.")
+    if found != len(asked):
+        raise TannerError("Some of these frames are no longer there. Load the page again.")
 
 
 def one_shoot(frames: Sequence[Frame]) -> int:

@@ -31,7 +31,7 @@ from tanner.jobs.delivery.planning import (
 )
 from tanner.jobs.delivery.record import record_of
 from tanner.jobs.delivery.tasks import encoded
-from tanner.web.api.common import WithServices, frame_of, frames_of
+from tanner.web.api.common import WithServices, check_there, frame_of, frames_of
 from tanner.web.serving.services import MadeProof, Services
 
 router = APIRouter(prefix="/api", tags=["deliveries"])
@@ -86,8 +86,8 @@ class Proof(BaseModel):
 def chosen(session: Session, shoot_id: int, frames: list[int] | None, text: str) -> list[Frame]:
     """The frames that are named, or all of the shoot in order of time, as far as a filter takes them."""
     if frames is not None:
-        frames_of(session, frames)  # says it where one of them is gone
-    return take(session, shoot_id, text, frames)
+        check_there(session, frames)
+    return take(session, shoot_id, text, frames, light=True)
 
 
 @router.post("/shoots/{shoot_id}/choose")
