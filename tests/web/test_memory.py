@@ -1,4 +1,4 @@
-"""What the server holds when many threads have worked and many pages were open."""
+"""What the server holds when many threads have worked and many pages were open, and what is told at its end."""
 
 import gc
 import platform
@@ -9,7 +9,7 @@ import time
 import pytest
 from serving import Running
 
-from tanner.web.viewer.socket import Bench
+from tanner.web.viewer.socket import INSIDE, Ask, Bench
 
 HEAPS = """
 import ctypes, threading
@@ -67,3 +67,18 @@ def test_a_closed_bench_leaves_nothing(server: Running) -> None:
     finally:
         gc.enable()
     assert left == 0
+
+
+def test_a_view_that_fails_because_the_program_ends_is_not_told_as_a_fault(
+    server: Running, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    def over(*_: object) -> None:
+        raise RuntimeError("cannot schedule new futures after shutdown")
+
+    monkeypatch.setattr(server.services.viewer, "show", over)
+    ask = Ask(id=1, frame=1, view={"width": 100, "height": 80})  # type: ignore[arg-type]
+    assert INSIDE.encode() in Bench(server.services).answer(ask) and caplog.records
+    caplog.clear()
+    monkeypatch.setattr(server.services, "closing", True)
+    Bench(server.services).answer(ask)
+    assert not caplog.records

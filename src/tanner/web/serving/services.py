@@ -73,6 +73,7 @@ class Services:
     ) -> None:
         take_limits(data)
         self.lock = FolderLock(data)
+        self.closing = False  # what fails from now on fails because of that
         self.catalogue = Catalogue(data)
         self.profiles = self.catalogue.profiles
         self.token = token_of(data)
@@ -142,6 +143,7 @@ class Services:
         self.pictures.budget = int(now.previews_gigabytes * 1e9)
 
     def close(self) -> None:
+        self.closing = True
         if self.making:
             self.making.close()
         self.care.close()

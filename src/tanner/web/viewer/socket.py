@@ -89,7 +89,8 @@ class Bench:
                 {"id": ask.id, "frame": ask.frame, "error": str(error), "replaced": str(error).endswith(REPLACED)}, b""
             )
         except Exception as error:  # said in place of the picture; the page goes on
-            log.exception("a view of frame %s", ask.frame)
+            if not self.services.closing:
+                log.exception("a view of frame %s", ask.frame)
             return _packed({"id": ask.id, "frame": ask.frame, "error": f"{INSIDE} ({error!r})."}, b"")
         if not ask.view.before:
             self.shown = shown
