@@ -1,6 +1,7 @@
 // Match: chosen frames are brought to a reference frame by an area of a kind, or one drawn on it; figures before and after.
 import { get, post } from "./api.js";
 import { byId, el, number, plural } from "./dom.js";
+import { drawBox, showBox } from "./draw-box.js";
 import { hear } from "./news.js";
 import { listOwnAreas } from "./own-areas.js";
 import { trying } from "./shell.js";
@@ -12,7 +13,7 @@ export class Match {
   constructor(done) {
     this.done = done;
     this.dialog = byId("match");
-    byId("match-picture").addEventListener("pointerdown", (event) => this.draw(event));
+    byId("match-picture").addEventListener("pointerdown", (event) => drawBox(event, byId("match-image"), (box) => this.area(box)));
     byId("match-backdrop").addEventListener("click", () => this.area(null));
     byId("match-kind").addEventListener("change", () => this.area(null));
     byId("match-go").addEventListener("click", () => this.run());
@@ -37,29 +38,7 @@ export class Match {
     byId("match-area").textContent = box ? "By the area that is drawn on the reference; it is looked for in the others." : "Or draw over the picture: a wall, a cloth, whatever is the same in all.";
     byId("match-kind").disabled = Boolean(box);
     byId("match-backdrop").hidden = !box;
-    const mark = byId("match-box");
-    mark.hidden = !box;
-    if (!box) return;
-    Object.assign(mark.style, { left: `${box[0] * 100}%`, top: `${box[1] * 100}%`, width: `${(box[2] - box[0]) * 100}%`, height: `${(box[3] - box[1]) * 100}%` });
-  }
-
-  draw(event) {
-    event.preventDefault();
-    const frame = byId("match-image").getBoundingClientRect();
-    const at = (e) => [(e.clientX - frame.x) / frame.width, (e.clientY - frame.y) / frame.height].map((v) => Math.min(1, Math.max(0, v)));
-    const from = at(event);
-    const move = (e) => {
-      const to = at(e);
-      this.area([Math.min(from[0], to[0]), Math.min(from[1], to[1]), Math.max(from[0], to[0]), Math.max(from[1], to[1])]);
-    };
-    const up = (e) => {
-      window.removeEventListener("pointermove", move);
-      window.removeEventListener("pointerup", up);
-      const to = at(e);
-      if (Math.abs(to[0] - from[0]) < 0.02 || Math.abs(to[1] - from[1]) < 0.02) this.area(null);
-    };
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", up);
+    showBox(byId("match-box"), box);
   }
 
   async run() {
