@@ -110,3 +110,32 @@ def test_changes_go_to_all_that_follow(page: Page, server: Running, frame_ids: d
         ),
     )
     assert server.get(f"/api/frames/{frame_ids['T0002']}")["ownKeys"] == []
+
+
+def test_a_line_is_measured_by_a_box_that_is_drawn_on_the_lead(page: Page, server: Running) -> None:
+    page.goto("/shoots/1/lineup")
+    expect(page.locator("#summary")).to_contain_text("farthest", timeout=60_000)
+    page.select_option("#by-area", "drawn")
+    use = page.get_by_role("button", name="Use", exact=True)
+    expect(use).to_be_disabled()
+    image = page.locator("#area-image")
+    eventually(page, lambda: bool(image.evaluate("i => i.naturalWidth")))
+    frame = image.bounding_box()
+    assert frame
+    x, y = frame["x"] + 0.1 * frame["width"], frame["y"] + 0.1 * frame["height"]
+    # A click is no box.
+    page.mouse.click(x, y)
+    expect(use).to_be_disabled()
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 0.2 * frame["width"], y + 0.3 * frame["height"], steps=3)
+    page.mouse.up()
+    mark = page.locator("#area-box").bounding_box()
+    assert mark and abs(mark["width"] - 0.2 * frame["width"]) < 3 and abs(mark["height"] - 0.3 * frame["height"]) < 3
+    with page.expect_request("**/lineup?**box=0.1*") as asked:
+        use.click()
+    assert [round(float(v), 1) for v in asked.value.url.split("box=")[1].split("&")[0].split(",")] == [
+        0.1, 0.1, 0.3, 0.4,
+    ]  # fmt: skip
+    expect(page.locator("#by-area")).to_have_value("drawn")
+    expect(page.locator("#summary")).to_contain_text("farthest", timeout=60_000)
