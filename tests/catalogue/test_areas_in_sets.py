@@ -29,7 +29,7 @@ from tanner.catalogue.steps import difference, history, played, redo, undo
 from tanner.core.adjust.items import things
 from tanner.core.areas.declare import AREAS
 from tanner.core.errors import FormatError, SettingsError
-from tanner.core.series.depends import About
+from tanner.core.series.conditional import About
 from tanner.core.series.preset import Preset, parse_preset
 from tanner.core.series.sidecar import beside, parse_sidecar, sidecar_bytes
 

@@ -10,7 +10,7 @@ from tanner.catalogue.library import SHIPPED, Library, slug
 from tanner.core.adjust.registry import adjustments, develop
 from tanner.core.errors import FormatError, TannerError
 from tanner.core.output.spec import OutputSpec
-from tanner.core.series.depends import About, settled
+from tanner.core.series.conditional import About, resolve_conditional
 from tanner.core.series.preset import Preset, parse_preset, read_preset
 
 
@@ -103,7 +103,7 @@ def test_slug() -> None:
 
 
 def one(value: object, about: About) -> object:
-    return settled({"light.exposure": value}, about).get("light.exposure")
+    return resolve_conditional({"light.exposure": value}, about).get("light.exposure")
 
 
 def test_numbers_are_interpolated_over_doublings_of_iso() -> None:

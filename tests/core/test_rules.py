@@ -3,7 +3,7 @@
 import pytest
 from pydantic import ValidationError
 
-from tanner.core.series.depends import About
+from tanner.core.series.conditional import About
 from tanner.core.series.rules import FrameRule, When, meeting
 
 NIGHT = About(iso=6400, kelvin=2900, camera="Alder Two", lens="Finch 90 mm", upright=True)

@@ -171,7 +171,7 @@ def test_a_wish_of_the_bench_stays_here_and_cancelling_ends_what_is_far(
         while not (wish.over and many.over) and time.monotonic() < end:
             time.sleep(0.05)
         assert wish.items[0].state == "done", wish.items[0].message
-        assert many.over and set(called) <= {"work_out"} and len(called) <= far.lanes
+        assert many.over and set(called) <= {"work_out"} and len(called) <= far.processes
     finally:
         denoising.close()
         catalogue.close()
@@ -187,11 +187,11 @@ def test_results_are_the_same_and_a_lost_worker_is_survived(
     far = Cluster(address, [(str(shared / "here"), str(shared / "there"))])
     try:
         end = time.monotonic() + 60
-        while far.lanes < 2 and time.monotonic() < end:
+        while far.processes < 2 and time.monotonic() < end:
             time.sleep(0.1)
-        assert far.lanes == 2
+        assert far.processes == 2
         assert delivered(shared, far, shared / "here" / "b", kill=workers[0]) == expected
-        assert workers[0].wait() == -signal.SIGKILL and far.lanes == 1
+        assert workers[0].wait() == -signal.SIGKILL and far.processes == 1
         files = sorted(
             str(p.relative_to(shared / "here" / "b")) for p in (shared / "here" / "b").rglob("*") if p.is_file()
         )

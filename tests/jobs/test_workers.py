@@ -1,4 +1,4 @@
-"""A decoder that crashes, hangs or devours memory is one item's error; the lanes go on."""
+"""A decoder that crashes, hangs or devours memory is one item's error; the processes go on."""
 
 import subprocess
 import sys

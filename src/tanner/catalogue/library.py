@@ -12,7 +12,7 @@ from tanner.core.errors import FormatError, TannerError
 from tanner.core.output.files import write_whole
 from tanner.core.output.naming import clean
 from tanner.core.output.spec import OutputSpec, read_spec
-from tanner.core.series.depends import About
+from tanner.core.series.conditional import About
 from tanner.core.series.preset import Preset, parse_preset, read_preset
 from tanner.core.series.rules import FrameRule, meeting
 

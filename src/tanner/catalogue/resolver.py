@@ -13,7 +13,7 @@ from tanner.catalogue.profiles import Rule, chosen_by_rule
 from tanner.core.adjust.items import renamed
 from tanner.core.adjust.registry import blend, declared
 from tanner.core.errors import TannerError
-from tanner.core.series.depends import About, settled
+from tanner.core.series.conditional import About, resolve_conditional
 from tanner.core.series.resolve import Layers, Resolved, followed, resolve
 
 
@@ -100,7 +100,7 @@ class Resolver:
             return {}
         about = about_of(frame)
         if about not in self._preset_at:
-            self._preset_at[about] = blend(settled(self._preset, about), self._amount)
+            self._preset_at[about] = blend(resolve_conditional(self._preset, about), self._amount)
         return self._preset_at[about]
 
     def _by_rule(self, frame: Frame, kelvin: float) -> dict[str, Any]:

@@ -70,9 +70,9 @@ def develop(
     except ValidationError as error:
         raise fail(explain(error)) from None
     failed = False
-    lanes = min(2, len(files))
+    processes = min(2, len(files))
     dumped = [s.model_dump() for s in specs]
-    with Workers(lanes) as workers:
+    with Workers(processes) as workers:
         if automatic:
             values = {**_automatic(workers, files, values), **values}
         jobs = [
@@ -82,7 +82,7 @@ def develop(
                 values,
                 dumped,
                 str(to),
-                threads=2 // lanes,
+                threads=2 // processes,
                 tokens={"number": n},
                 preset=(wanted.model_dump(), amount / 100) if wanted else None,
                 spots=bool(spots),

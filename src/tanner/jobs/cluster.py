@@ -117,7 +117,7 @@ class Cluster(Executor):
         self._count = 0
 
     @property
-    def lanes(self) -> int:
+    def processes(self) -> int:
         """How many items are worked on at once; one while the scheduler does not answer, and that one tells why."""
         try:
             workers = self._client.scheduler_info(n_workers=-1)["workers"]

@@ -50,7 +50,7 @@ class Pictures:
         self._catalogue = catalogue
         self._workers = workers
         # Files are compared with those that came in here, and waited for, not on whoever asks for a picture.
-        self._checks = ThreadPoolExecutor(workers.lanes, thread_name_prefix="originals")
+        self._checks = ThreadPoolExecutor(workers.processes, thread_name_prefix="originals")
         self._lock = threading.Lock()
         self._idle = threading.Condition(self._lock)
         self._waiting: dict[int, PictureWish] = {}
@@ -148,9 +148,9 @@ class Pictures:
         self._hand_out(begun)
 
     def _begun(self) -> list[PictureWish]:
-        """The newest wishes for which lanes are free; called with the lock held."""
+        """The newest wishes for which processes are free; called with the lock held."""
         begun: list[PictureWish] = []
-        while self._waiting and len(self._running) < self._workers.lanes and not self._closed:
+        while self._waiting and len(self._running) < self._workers.processes and not self._closed:
             frame_id = next((k for k in reversed(self._waiting) if k not in self._running), None)
             if frame_id is None:
                 break

@@ -20,7 +20,7 @@ from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import FINISHED, RAW, read
 from tanner.core.raw.source import Source
 from tanner.core.render import as_shot_white, full_size, render
-from tanner.core.series.depends import About
+from tanner.core.series.conditional import About
 from tanner.core.small import read_small
 
 PREVIEW = 512

@@ -62,19 +62,19 @@ def _end_with_parent(parent: int) -> None:
 
 
 class Workers(Executor):
-    """A concurrent.futures executor of `lanes` processes, each with one item at a time.
+    """A concurrent.futures executor of `processes` processes, each with one item at a time.
 
     One process a lane, not one shared pool: when a process dies, exactly its own item fails, and the lane
     starts a new one. Processes are spawned; forking after OpenMP has run can hang the decoder.
     """
 
-    def __init__(self, lanes: int, time_limit_s: float = 300.0) -> None:
-        self._threads = ThreadPoolExecutor(lanes, thread_name_prefix="lane")
+    def __init__(self, processes: int, time_limit_s: float = 300.0) -> None:
+        self._threads = ThreadPoolExecutor(processes, thread_name_prefix="lane")
         self._local = threading.local()
         self._all: list[ProcessPoolExecutor] = []
         self._lock = threading.Lock()
         self._closed = False
-        self.lanes = lanes
+        self.processes = processes
         self.time_limit_s = time_limit_s
 
     def _lane(self) -> ProcessPoolExecutor:
@@ -145,8 +145,8 @@ class Workers(Executor):
         self._closed = self._closed or cancel_futures
         self._threads.shutdown(wait=False, cancel_futures=cancel_futures)
         with self._lock:
-            lanes, self._all = self._all, []
-        for lane in lanes:
+            ended, self._all = self._all, []
+        for lane in ended:
             # Shutting down waits for a process that is just being started: only then all are known that have to end.
             processes = lane._processes or {}
             lane.shutdown(wait=wait, cancel_futures=cancel_futures)

@@ -11,7 +11,7 @@ from tanner.core.adjust.items import renamed
 from tanner.core.adjust.registry import blend, declared, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.spec import explain
-from tanner.core.series.depends import About, depends, settled
+from tanner.core.series.conditional import About, conditional, resolve_conditional
 from tanner.core.series.kinds import Kind, What
 
 
@@ -45,7 +45,7 @@ class Preset(BaseModel):
 
     Attributes:
         values: sparse settings by full name; what is not named is left as it is. A value may depend on the frame, see
-            `series.depends`.
+            `series.conditional`.
         unknown: names that this version does not know (from a newer one): kept and written back.
         match: frames are then matched to a stored reference.
     """
@@ -62,7 +62,7 @@ class Preset(BaseModel):
     def at(self, amount: float, about: About, leave: Container[str] = ()) -> dict[str, Any]:
         """Settings for a frame at an amount from 0 to 1.5, without the groups that are left as they are."""
         known = {k: v for k, v in self.values.items() if (entry := declared(k)) and entry.group not in leave}
-        return blend(settled(renamed(known, self.name), about), amount)
+        return blend(resolve_conditional(renamed(known, self.name), about), amount)
 
     @property
     def unknown(self) -> list[str]:
@@ -82,7 +82,7 @@ def parse_preset(text: str | bytes, where: str) -> Preset:
     try:
         preset = Preset.model_validate_json(text)
         for key, value in preset.values.items():
-            chosen = depends(value)
+            chosen = conditional(value)
             for each in [value] if chosen is None else chosen.values():
                 develop({key: each} if declared(key) else {})
     except (ValidationError, SettingsError) as error:

@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from tanner.core.series.depends import About
+from tanner.core.series.conditional import About
 
 OPEN = 1e6
 """From here on the end of a range is open."""

@@ -274,7 +274,7 @@ class Deliveries:
             if not stop.is_set() and not self._closing:
                 self._write_frame(delivery_id, entry[0], entry[1], specs, text, folder)
 
-        with ThreadPoolExecutor(self._workers.lanes) as pool:
+        with ThreadPoolExecutor(self._workers.processes) as pool:
             list(pool.map(one, frames.items()))
         with self._catalogue.read() as session:
             delivery = session.get(Delivery, delivery_id)

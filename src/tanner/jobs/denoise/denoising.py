@@ -200,7 +200,7 @@ class Denoising:
             if self._workers is None:
                 self._workers = Workers(1, time_limit_s=3600)
             # Workers may have joined since the last job.
-            far = 0 if self._cluster is None or wish else self._cluster.lanes
+            far = 0 if self._cluster is None or wish else self._cluster.processes
             for n in range(len(self._threads), 1 + far):
                 self._threads.append(threading.Thread(target=self._run, args=(n > 0,), daemon=True))
                 self._threads[-1].start()

@@ -116,7 +116,7 @@ def planned(shoot_id: int, body: DeliveryWish, services: WithServices) -> Respon
         row["bytes"] = estimate(body.specs[row["spec"]], size, busy[row["frame"]], ratios[row["spec"]])
         if each is not None:
             seconds += each * work_of(sizes[row["frame"]], size)
-    left = round(seconds / services.delivery_workers.lanes, 1) if each is not None else None
+    left = round(seconds / services.delivery_workers.processes, 1) if each is not None else None
     total = sum(r["bytes"] for r in rows)
     said = as_json({"rows": rows, "folder": str(folder), "bytes": total, "seconds": left})
     return Response(said, media_type="application/json")

@@ -13,7 +13,7 @@ from tanner.core.adjust.registry import GROUPS, blend
 from tanner.core.areas.shapes import held_to_subject
 from tanner.core.errors import SettingsError, TannerError
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.series.depends import About
+from tanner.core.series.conditional import About
 from tanner.core.series.kinds import LookedFor, What
 from tanner.core.series.preset import Preset, StoredMatch
 from tanner.core.series.resolve import computed

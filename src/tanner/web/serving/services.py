@@ -57,7 +57,7 @@ class Services:
     """Everything behind the pages, for one data folder.
 
     Args:
-        lanes: processes of this machine for each kind of work.
+        processes: processes of this machine for each kind of work.
         dask: address of a Dask cluster that writes deliveries and takes noise out of many frames instead; mapping: folders as called here and there.
         planned: plans a shoot that is made while Tanner runs.
     """
@@ -66,7 +66,7 @@ class Services:
         self,
         data: Path,
         folders: Sequence[Path] = (),
-        lanes: int = 2,
+        processes: int = 2,
         dask: str = "",
         mapping: Sequence[tuple[str, str]] = (),
         planned: Callable[[], ShootPlan] | None = None,
@@ -83,9 +83,9 @@ class Services:
         # Profiles that were made and may be kept, with what is told of them; and files that were made to be looked at.
         self.made: RecentJobs[MadeBehind] = RecentJobs()
         self.proofs: RecentJobs[MadeProof] = RecentJobs(3)
-        self.workers = Workers(lanes)
+        self.workers = Workers(processes)
         cluster = Cluster(dask, mapping) if dask else None
-        self.delivery_workers: Workers | Cluster = cluster or Workers(lanes)
+        self.delivery_workers: Workers | Cluster = cluster or Workers(processes)
         self.pictures = Pictures(self.catalogue, self.workers)
         self.deliveries = Deliveries(self.catalogue, self.delivery_workers)
         self.merges = Merges(self.catalogue)
@@ -117,7 +117,7 @@ class Services:
         self.deliveries.resume_interrupted()
         self.sidecars.start()
         self.watching.resume()
-        for _ in range(self.workers.lanes):
+        for _ in range(self.workers.processes):
             self.workers.submit(ready)
         if self.making:
             self.making.start()
@@ -127,7 +127,7 @@ class Services:
         if self._woken or not isinstance(self.delivery_workers, Workers):
             return
         self._woken = True
-        for _ in range(self.delivery_workers.lanes):
+        for _ in range(self.delivery_workers.processes):
             self.delivery_workers.submit(ready_to_deliver)
 
     def _count(self) -> None:

@@ -91,7 +91,7 @@ class _Holder(BaseModel):
     value: Depends
 
 
-def depends(value: Any) -> ByPoints | ByCase | None:
+def conditional(value: Any) -> ByPoints | ByCase | None:
     """A value that depends on the frame, checked; None for a plain one.
 
     Raises:
@@ -100,11 +100,11 @@ def depends(value: Any) -> ByPoints | ByCase | None:
     return _Holder.model_validate({"value": value}).value if isinstance(value, Mapping) else None
 
 
-def settled(values: Mapping[str, Any], about: About) -> dict[str, Any]:
+def resolve_conditional(values: Mapping[str, Any], about: About) -> dict[str, Any]:
     """The values for one frame; those that do not concern it are left out."""
     result: dict[str, Any] = {}
     for key, value in values.items():
-        chosen = depends(value)
+        chosen = conditional(value)
         found = value if chosen is None else chosen.at(about)
         if chosen is None or found is not None:
             result[key] = found
