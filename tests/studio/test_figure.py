@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 
 from tanner.studio.bands import bands
-from tanner.studio.scenes.figure import knit, mesh, noise, passes, skin
+from tanner.studio.scenes.figure import glasses, knit, mesh, noise, passes, skin
+from tanner.studio.scenes.figure.person import Figure, Skin, placed
+from tanner.studio.scenes.shapes import rotation
 from tanner.studio.scenes.stage import srgb_of
 
 CUBE = np.array([[x, y, z] for x in (-1.0, 1) for y in (-1, 1) for z in (-1, 1)])
@@ -50,12 +52,12 @@ def test_more_melanin_is_darker_and_more_blood_redder() -> None:
 def test_scattering_moves_light_and_makes_none() -> None:
     """Even light over skin of one colour comes back as it came; a lit half bleeds red over its edge, little blue."""
     h, w = 48, 96
-    cover, albedo = np.ones((h, w, 3), np.float32), np.full((h, w, 3), 0.3, np.float32)
-    gloss, mean = np.full((h, w, 3), 0.02, np.float32), np.array([0.3, 0.3, 0.3])
+    cover, albedo = np.ones((h, w, 3), np.float32), np.full((h, w, 3), passes.RELATIVE, np.float32)
+    gloss = np.full((h, w, 3), 0.02, np.float32)
     even = {"full": gloss + 0.5, "gloss": gloss, "cover": cover, "albedo": albedo}
-    assert passes.composed(even, mean, 5.0) == pytest.approx(0.52, abs=2e-3)
+    assert passes.composed(even, 5.0) == pytest.approx(0.52, abs=2e-3)
     half = gloss + np.where(np.arange(w)[None, :, None] < w // 2, 0.5, 0.0).astype(np.float32)
-    bled = passes.composed({**even, "full": half}, mean, 5.0)[h // 2, w // 2 + 5] - 0.02
+    bled = passes.composed({**even, "full": half}, 5.0)[h // 2, w // 2 + 5] - 0.02
     assert bled[0] > 3 * bled[2] > 0
 
 
@@ -89,3 +91,35 @@ def test_stitches_repeat_and_clothes_go_with_the_head() -> None:
     )
     where = rng.random((5, 3))
     assert knit.with_head(wearer, where) == pytest.approx(where @ turn.T + [1, 2, 3])
+
+
+def test_rims_stand_around_the_eyes_and_close() -> None:
+    """On a turned head: each rim before its eye, its ends together, the bridge between the rims, temples behind them."""
+    turn = rotation(2, 30)
+    facing, up, across = turn @ [0, -1.0, 0], np.array([0, 0, 1.0]), turn @ [1.0, 0, 0]
+    eyes = [-3.1 * across, 3.1 * across]
+    lines, radii = glasses.glasses(eyes, facing, up)
+    assert lines.shape == (5, glasses.STEPS, 3) and (radii == glasses.ROD).all()
+    for rim, temple, eye in ((lines[0], lines[1], eyes[0]), (lines[2], lines[3], eyes[1])):
+        off = rim - eye
+        assert np.abs(np.ptp(off @ across) - 2 * glasses.WIDE) < 0.05
+        assert np.abs(np.ptp(off @ up) - 2 * glasses.HIGH) < 0.05
+        assert (off @ facing > 1.5).all() and np.linalg.norm(rim[0] - rim[-3]) < 0.2
+        assert np.abs((temple[-1] - eye) @ across) > np.abs((temple[0] - eye) @ across)
+        assert (temple[-1] - eye) @ facing < -5
+    bridge = lines[4] @ across
+    assert np.abs(bridge).max() < 3.1 - glasses.WIDE + 0.05
+
+
+def test_a_person_who_sits_elsewhere_is_the_same_person() -> None:
+    n = np.zeros((1, 3))
+    hairs = np.zeros((1, 2, 3)), np.ones(1)
+    one = Figure(
+        [Skin(n, np.zeros((1, 4), int), n, n, n[:, 0], n[:, 0])], [], [n[0], n[0]], 120.0, n[0], n[0], {"brows": hairs},
+        {}, {"cap": hairs}, n[0], hairs,
+    )  # fmt: skip
+    there = placed(one, np.array([5.0, 0, 2.0]))
+    assert there.level == 122 and there.skin[0].points.tolist() == [[5, 0, 2]] and there.eye_at[1].tolist() == [5, 0, 2]
+    for moved in (there.hairs["brows"], there.fuzz["cap"], there.glasses):
+        assert moved is not None and (moved[0] == [5, 0, 2]).all() and (moved[1] == 1).all()
+    assert one.level == 120 and not one.skin[0].points.any()

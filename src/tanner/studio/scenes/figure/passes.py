@@ -6,8 +6,8 @@ albedo; the gloss is added sharp. The renderer works in linear sRGB; `to_bands` 
 """
 
 import tempfile
-from collections.abc import Callable
-from functools import cache
+from collections.abc import Callable, Sequence
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -31,9 +31,12 @@ PROFILE: list[tuple[float, tuple[float, float, float]]] = [
 """Skin: variance in mm2, and weights of red, green, blue (source: deon07)."""
 STRENGTH, BEFORE = 0.65, 0.3
 """Of the profile's widths; and the share of the colour that is met before the scattering, the rest after it."""
+People = Sequence[tuple[Figure, PersonLook]]
 MODES = ("albedo", "parts", "more parts", "full", "gloss")
 PAINTED = 8
 """Samples of the passes without light."""
+RELATIVE = 0.1
+"""Painted albedos are shares of the person's mean, times this: what is painted may not be brighter than white."""
 PARTS = ("skin", "lips", "eyes", "iris", "hair", "cloth")
 """Names of the masks, three in each of the two passes of parts."""
 
@@ -90,10 +93,10 @@ def _painted(points: F64, quads: I64, values: F32, normals: F64 | None = None) -
     return _shape(points, quads, paint, {"vertex_a": values}, normals)
 
 
-def _skin_values(mode: str, s: Skin) -> F32:
+def _skin_values(mode: str, s: Skin, mean: F64) -> F32:
     n = len(s.points)
     if mode == "albedo":
-        return s.albedo
+        return (s.albedo * (RELATIVE / mean)).astype(np.float32)
     zero = np.zeros(n)
     return np.stack([np.ones(n), s.lips, zero] if mode == "parts" else [zero] * 3, 1).astype(np.float32)
 
@@ -101,12 +104,13 @@ def _skin_values(mode: str, s: Skin) -> F32:
 def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
     """The person in flat colours: what the painted albedo, the cover and the masks are seen by."""
     parts: dict[str, Any] = {}
+    mean = mean_albedo(figure)
     for i, s in enumerate(figure.skin):
-        parts[f"skin{i}"] = _painted(s.points, s.quads, _skin_values(mode, s), s.normals)
+        parts[f"skin{i}"] = _painted(s.points, s.quads, _skin_values(mode, s, mean), s.normals)
     for i, ball in enumerate(figure.eyes):
         one, zero = np.ones(len(ball.points)), np.zeros(len(ball.points))
         values: dict[str, F64 | F32] = {
-            "albedo": ball.albedo,
+            "albedo": ball.albedo * (RELATIVE / mean),
             "parts": np.stack([zero, zero, one], 1),
             "more parts": np.stack([ball.iris, zero, zero], 1),
         }
@@ -125,9 +129,9 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
     return parts
 
 
-def _lit_parts(figure: Figure, look: PersonLook, mean: F64, mode: str) -> dict[str, Any]:
+def _lit_parts(figure: Figure, look: PersonLook, mode: str) -> dict[str, Any]:
     parts: dict[str, Any] = {}
-    colour = rgb(mean if mode == "full" else (0, 0, 0))
+    colour = rgb(mean_albedo(figure) if mode == "full" else (0, 0, 0))
 
     def coat(rough: Any, shine: float) -> dict[str, Any]:
         return {"type": "principled", "base_color": colour, "specular": shine, "roughness": rough}
@@ -174,8 +178,13 @@ def _run(scene: Any, sensor: Any, integrator: Any, samples: int, note: Callable[
     return total / np.float32(done)
 
 
+def _all(people: People, parts: Callable[[Figure, PersonLook], dict[str, Any]]) -> dict[str, Any]:
+    """The parts of all people, under names of their own."""
+    return {f"{name} {n}": part for n, (f, look) in enumerate(people) for name, part in parts(f, look).items()}
+
+
 def rendered(
-    stage: SceneStage, figure: Figure, look: PersonLook, around: dict[str, Any], lights: dict[str, Any], samples: int, note: Callable[[str], None]
+    stage: SceneStage, people: People, around: dict[str, Any], lights: dict[str, Any], samples: int, note: Callable[[str], None]
 ) -> dict[str, F32]:  # fmt: skip
     """All passes, (H, W, 3) each, by their names in MODES, with "normal", "depth" and "cover"; what is lit is without noise.
 
@@ -186,15 +195,14 @@ def rendered(
     from mitsuba_oidn import denoise
 
     sensor = stage.sensor(False)
-    mean = mean_albedo(figure)
     found: dict[str, F32] = {}
-    worn = _worn(figure, look)
+    worn = _all(people, _worn)
     for mode in MODES:
         lit = mode in ("full", "gloss")
         parts = (
-            {**_lit_parts(figure, look, mean, mode), **worn, **around, **lights}
+            {**_all(people, partial(_lit_parts, mode=mode)), **worn, **around, **lights}
             if lit
-            else _painted_parts(figure, mode)
+            else _all(people, lambda f, _, m=mode: _painted_parts(f, m))  # type: ignore[misc]
         )
         scene = mi.load_dict({"type": "scene", **parts})
         kind = {"type": "path", "max_depth": 6, "rr_depth": 4} if lit else {"type": "aov", "aovs": "a:albedo"}
@@ -244,7 +252,7 @@ def _scattered(light: F32, cover: F32, mm: float) -> F32:
     return out
 
 
-def composed(found: dict[str, F32], mean: F64, mm: float) -> F32:
+def composed(found: dict[str, F32], mm: float) -> F32:
     """The picture (H, W, 3), linear sRGB. mm: px in a millimetre of the face.
 
     Light is taken where skin fills the px, and drawn out from there, so that hairs and outlines leave no rims.
@@ -255,7 +263,7 @@ def composed(found: dict[str, F32], mean: F64, mm: float) -> F32:
     some = np.clip((cover[..., 0] - 0.5) / 0.45, 0, 1) * np.float32(1e-5)
     weight = np.maximum(sure, some)[..., None].repeat(3, -1)
     flat = lit / np.maximum(cover, 0.05)
-    paint = np.maximum(found["albedo"] / np.maximum(cover, 1e-3) / mean, 1e-4).astype(np.float32)
+    paint = np.maximum(found["albedo"] / np.maximum(cover, 1e-3) / RELATIVE, 1e-4).astype(np.float32)
     spread = _scattered(flat * paint**BEFORE * weight, weight, mm)
     return np.asarray(
         gloss + np.where(cover[..., :1] > 0.01, spread * paint ** (1 - BEFORE) * cover, lit), dtype=np.float32

@@ -1,6 +1,6 @@
 """One person, head and shoulders, put together: everything that passes.py renders."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -166,3 +166,23 @@ def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
     mouth = points[groups["joint-mouth"]].mean(axis=0)
     rims = glasses.glasses(eye_at, facing, up) if look.glasses else None
     return Figure(found, balls, eye_at, level, facing, up, hairs, cloth, fuzz, mouth, rims)
+
+
+def placed(figure: Figure, by: F64) -> Figure:
+    """The same person somewhere else: everything moved by so many cm (x, y, z)."""
+
+    def hairs(given: strands.Hairs) -> strands.Hairs:
+        return given[0] + by, given[1]
+
+    return replace(
+        figure,
+        skin=[replace(s, points=s.points + by) for s in figure.skin],
+        eyes=[replace(e, points=e.points + by) for e in figure.eyes],
+        eye_at=[e + by for e in figure.eye_at],
+        level=figure.level + float(by[2]),
+        hairs={k: hairs(v) for k, v in figure.hairs.items()},
+        cloth={k: replace(c, points=c.points + by) for k, c in figure.cloth.items()},
+        fuzz={k: hairs(v) for k, v in figure.fuzz.items()},
+        mouth=figure.mouth + by,
+        glasses=hairs(figure.glasses) if figure.glasses else None,
+    )

@@ -21,14 +21,17 @@ from tanner.studio.scenes import workshop
 from tanner.studio.scenes.figure import passes
 from tanner.studio.scenes.figure.base import PEOPLE, Person, Pose
 from tanner.studio.scenes.figure.noise import F32
-from tanner.studio.scenes.figure.person import Figure, PersonLook, build
+from tanner.studio.scenes.figure.person import Figure, PersonLook, build, placed
 from tanner.studio.scenes.render import begin, there
 from tanner.studio.scenes.stage import SceneStage
 from tanner.studio.truth import zipped
 
 WIDTH, HEIGHT = 1920, 2880
 CAMERA = np.array([0.0, -230.0, 3.0])
-FIELD = 12.6
+FIELD, WIDE_FIELD = 12.6, 21.0
+"""Degrees across the longer side, of one person and of two."""
+APART, TALLER = 46.0, 5.0
+"""Of the middles of two heads, and of the second one's eyes over the first one's, in cm."""
 WHITE = 0.55
 """What a perfect white in the window's light comes to before it is scaled to 1."""
 _LEFT, _RIGHT = "expression/units/{0}/eye-left-closure", "expression/units/{0}/eye-right-closure"
@@ -70,6 +73,7 @@ class Sitting:
 
     Attributes:
         beard, glasses: see `PersonLook`; the person's own where nothing is said.
+        beside: another one, to the right of the first.
     """
 
     who: str
@@ -77,6 +81,7 @@ class Sitting:
     light: str = "window"
     beard: float | None = None
     glasses: tuple[float, float, float] | None = None
+    beside: "Sitting | None" = None
 
 
 _SHUT = {_LEFT.format("caucasian"): 0.94, _RIGHT.format("caucasian"): 0.92}
@@ -90,6 +95,11 @@ SITTINGS = {
     "wren-blink": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6, extra=_SHUT)),
     "wren-5": Sitting("wren", Pose(body=-14, head=8, tilt=-2, nod=2, look=-4), glasses=(0.035, 0.018, 0.010)),
     "rowan-4": Sitting("rowan", Pose(body=16, head=-8, tilt=2, nod=2, look=4), beard=1.5),
+    "both-1": Sitting(
+        "wren",
+        Pose(body=22, head=-8, tilt=3, nod=1, look=-4),
+        beside=Sitting("rowan", Pose(body=-24, head=10, tilt=-2, look=4)),
+    ),
     "wren-4": Sitting("wren", Pose(body=18, head=-6, tilt=2, nod=2, look=-8), "evening"),
 }
 
@@ -105,8 +115,8 @@ def _lights(light: str, level: float) -> dict[str, Any]:
     return stage.parts
 
 
-def _known(stage: SceneStage, figure: Figure, who: str) -> None:
-    """Who it is, and where the face and the eyes are in the picture, while the face looks this way."""
+def _known(stage: SceneStage, figure: Figure) -> list[dict[str, Any]]:
+    """Where a face and its eyes are in the picture, while the face looks this way."""
     middle = (figure.eye_at[0] + figure.eye_at[1]) / 2
     near = np.concatenate([s.points for s in figure.skin])[::7]
     near = near[
@@ -115,36 +125,50 @@ def _known(stage: SceneStage, figure: Figure, who: str) -> None:
         & ((near - middle) @ figure.up < 6.0)
     ]
     away = float(figure.facing @ np.array([0, -1, 0]))
-    stage.truth["person"] = who
-    stage.truth["faces"] = []
-    if away > 0.05:
-        where = stage.places(near)
-        box = [*where.min(axis=0).round(5).tolist(), *where.max(axis=0).round(5).tolist()]
-        eyes = stage.places(np.array(figure.eye_at)).round(5).tolist()
-        stage.truth["faces"] = [{"box": box, "towards_camera": round(away, 3), "eyes": eyes}]
+    if away <= 0.05:
+        return []
+    where = stage.places(near)
+    box = [*where.min(axis=0).round(5).tolist(), *where.max(axis=0).round(5).tolist()]
+    eyes = stage.places(np.array(figure.eye_at)).round(5).tolist()
+    return [{"box": box, "towards_camera": round(away, 3), "eyes": eyes}]
+
+
+def _person(sitting: Sitting, fine: int, aside: float = 0.0) -> tuple[Figure, PersonLook]:
+    """A person at a pose, so many cm to the right of the middle; irises are painted for where the camera is."""
+    person, look = WHO[sitting.who]()
+    beard = look.beard if sitting.beard is None else sitting.beard
+    look = replace(look, fine=fine, beard=beard, glasses=sitting.glasses)
+    there = np.array([aside, 0.0, 0.0])
+    return placed(build(person, sitting.pose, look, CAMERA - there), there), look
 
 
 def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
     sitting = SITTINGS[name]
-    person, look = WHO[sitting.who]()
-    beard = look.beard if sitting.beard is None else sitting.beard
-    look = replace(look, fine=fine, beard=beard, glasses=sitting.glasses)
     start = time.time()
 
     def note(text: str) -> None:
         print(f"  {name}: {text}, {time.time() - start:.0f} s", flush=True)
 
-    figure = build(person, sitting.pose, look, CAMERA)
+    field, size = FIELD, (WIDTH, HEIGHT)
+    if sitting.beside:
+        # The picture lies on its side.
+        field, size = WIDE_FIELD, (HEIGHT, WIDTH)
+        people = [_person(sitting, fine, -APART / 2), _person(sitting.beside, fine, APART / 2)]
+        (first, _), (other, look) = people
+        people[1] = placed(other, np.array([0, 6.0, first.level + TALLER - other.level])), look
+    else:
+        people = [_person(sitting, fine)]
     note("built")
-    size = round(WIDTH * scale / 2) * 2, round(HEIGHT * scale / 2) * 2
-    stage = SceneStage(*size)
+    level = float(np.mean([f.level for f, _ in people]))
+    stage = SceneStage(*(round(side * scale / 2) * 2 for side in size))
     workshop.wall_behind(stage)
-    nearer = min(figure.eye_at, key=lambda e: float(e[1])) - np.array([0, 1.3, 0])
-    stage.camera(CAMERA + [0, 0, figure.level], np.array([0, 0, figure.level - 4.5]), FIELD, 1.0, nearer)
-    _known(stage, figure, sitting.who)
-    found = passes.rendered(stage, figure, look, stage.parts, _lights(sitting.light, figure.level), samples, note)
-    millimetre = HEIGHT * scale / (2 * 2300 * np.tan(np.radians(FIELD / 2)))
-    picture = passes.composed(found, passes.mean_albedo(figure), float(millimetre)) / np.float32(WHITE)
+    nearer = min((e for f, _ in people for e in f.eye_at), key=lambda e: float(e[1])) - np.array([0, 1.3, 0])
+    stage.camera(CAMERA + [0, 0, level], np.array([0, 0, level - 4.5]), field, 1.0, nearer)
+    stage.truth["person"] = " and ".join(s.who for s in (sitting, sitting.beside) if s)
+    stage.truth["faces"] = [face for f, _ in people for face in _known(stage, f)]
+    found = passes.rendered(stage, people, stage.parts, _lights(sitting.light, level), samples, note)
+    millimetre = HEIGHT * scale / (2 * 2300 * np.tan(np.radians(field / 2)))
+    picture = passes.composed(found, float(millimetre)) / np.float32(WHITE)
     _write(name, picture, found, stage, samples, into)
     note("written")
 
