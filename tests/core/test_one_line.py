@@ -18,7 +18,7 @@ import numpy as np
 
 from tanner.core.adjust.spec import Group, param
 from tanner.core.jit import kernel
-from tanner.core.stages.stage import F32, At, Frame, Stage
+from tanner.core.stages.stage import F32, At, StageFrame, Stage
 
 
 class Fade(Group):
@@ -44,7 +44,7 @@ def fade_row(r: F32, g: F32, b: F32, at: At, p: Parameters) -> None:
         b[j] += p.lift
 
 
-def _prepare(frame: Frame, development: Any, moved: bool) -> Parameters:
+def _prepare(frame: StageFrame, development: Any, moved: bool) -> Parameters:
     lift = development.group(Fade).lift
     return Parameters(lift > 0, np.float32(lift / 100))
 

@@ -7,7 +7,7 @@ import numpy as np
 from tanner.studio.scenes.figure.strands import Hairs, unit
 from tanner.studio.scenes.shapes import F64
 
-WIDE, HIGH, BEFORE = 2.35, 1.85, 2.3
+WIDE, HIGH, BEFORE = 2.35, 1.85, 3.1
 """Half a rim's size, and how far it stands before the middle of the eye, in cm."""
 ROD, STEPS = 0.105, 72
 SQUARE = 2.8
