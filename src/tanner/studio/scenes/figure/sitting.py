@@ -28,9 +28,9 @@ from tanner.studio.truth import zipped
 
 WIDTH, HEIGHT = 1920, 2880
 CAMERA = np.array([0.0, -230.0, 3.0])
-FIELD, WIDE_FIELD = 12.6, 21.0
+FIELD, WIDE_FIELD = 12.6, 19.5
 """Degrees across the longer side, of one person and of two."""
-APART, TALLER = 46.0, 5.0
+APART, TALLER = 40.0, 5.0
 """Of the middles of two heads, and of the second one's eyes over the first one's, in cm."""
 WHITE = 0.55
 """What a perfect white in the window's light comes to before it is scaled to 1."""
@@ -104,10 +104,11 @@ SITTINGS = {
 }
 
 
-def _lights(light: str, level: float) -> dict[str, Any]:
+def _lights(light: str, level: float, above: float = 70.0) -> dict[str, Any]:
+    """above: how high the hair light hangs over the eyes, in cm: out of the picture."""
     side = -1.0 if light == "window" else 1.0
     key = (side * 165, -120, level + 55), (0, 0, level - 6), 100.0, 140.0, 6.0
-    hair = (-side * 70, 120, level + 70), (0, 0, level), 60.0, 80.0, 1.0
+    hair = (-side * 70, 120, level + above), (0, 0, level), 60.0, 80.0, 1.0
     stage = SceneStage(2, 2)
     for at, to, wide, high, power in (key, hair):
         stage.panel(at, to, wide, high, power if light == "window" else 0.8 * power)
@@ -166,7 +167,9 @@ def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
     stage.camera(CAMERA + [0, 0, level], np.array([0, 0, level - 4.5]), field, 1.0, nearer)
     stage.truth["person"] = " and ".join(s.who for s in (sitting, sitting.beside) if s)
     stage.truth["faces"] = [face for f, _ in people for face in _known(stage, f)]
-    found = passes.rendered(stage, people, stage.parts, _lights(sitting.light, level), samples, note)
+    found = passes.rendered(
+        stage, people, stage.parts, _lights(sitting.light, level, 100.0 if sitting.beside else 70.0), samples, note
+    )
     millimetre = HEIGHT * scale / (2 * 2300 * np.tan(np.radians(field / 2)))
     picture = passes.composed(found, float(millimetre)) / np.float32(WHITE)
     _write(name, picture, found, stage, samples, into)
