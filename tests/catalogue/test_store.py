@@ -110,6 +110,23 @@ def test_a_new_catalogue_is_at_no_moment_a_file_of_no_bytes(tmp_path: Path, monk
     Catalogue(tmp_path / "data").close()
 
 
+def test_a_log_whose_catalogue_is_gone_is_kept_and_not_read_into_a_new_one(data: Path) -> None:
+    first = Catalogue(data)
+    with first.write() as session:
+        session.add_all(Shoot(name=f"Shoot {n}", words={"caption": "x" * 400}) for n in range(300))
+    log = (data / f"{health.NAME}-wal").read_bytes()
+    first.close()
+    for part in data.glob(f"{health.NAME}*"):
+        part.unlink()
+    (data / f"{health.NAME}-wal").write_bytes(log)
+    again = Catalogue(data)
+    with again.read() as session:
+        assert session.get(Shoot, 1) is None
+    again.close()
+    assert not health.fault(data / health.NAME)
+    assert [p.read_bytes() for p in data.glob("damaged-*-wal")] == [log]
+
+
 def test_an_older_catalogue_whose_bringing_up_was_broken_off_is_as_before(catalogue: Catalogue) -> None:
     folder = catalogue.folder
     downgrade(catalogue, "0002")

@@ -1,13 +1,14 @@
 """Is the catalogue whole? Checked at every start; backups beside it; a damaged one is set aside and never written over."""
 
+import fcntl
 import os
 import shutil
 import sqlite3
-from contextlib import closing, suppress
+from contextlib import closing
 from datetime import datetime
 from pathlib import Path
 
-from tanner.core.errors import NameTaken, TannerError
+from tanner.core.errors import TannerError
 from tanner.core.limits import limits
 from tanner.core.output.files import write_whole
 
@@ -66,8 +67,15 @@ def begin(folder: Path) -> None:
     with closing(sqlite3.connect(":memory:")) as empty:
         empty.executescript("CREATE TABLE first (number); DROP TABLE first; VACUUM")
         data = empty.serialize()
-    with suppress(NameTaken):  # by another program, this moment
-        write_whole(folder / NAME, data)
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX)  # until it is closed: two programs may begin at once
+        if not (folder / NAME).exists():
+            # A log whose catalogue is gone would be read into the new one.
+            _set_aside(folder)
+            write_whole(folder / NAME, data)
+    finally:
+        os.close(handle)
 
 
 def fault(path: Path) -> str:
@@ -103,6 +111,16 @@ def _when(backup: Path) -> str:
     return datetime.fromtimestamp(backup.stat().st_mtime).strftime("%d %B %Y, %H:%M")
 
 
+def _set_aside(folder: Path) -> tuple[str, Path | None]:
+    """Rename a catalogue and its log, which stay; the stamp in their names, and the catalogue's new one if there was any."""
+    stamp = datetime.now().strftime("%Y%m%d-%H%M%S")
+    aside = {ending: folder / f"damaged-{stamp}-{NAME}{ending}" for ending in ("", "-wal", "-shm")}
+    there = [ending for ending in aside if (folder / f"{NAME}{ending}").exists()]
+    for ending in there:
+        (folder / f"{NAME}{ending}").rename(aside[ending])
+    return stamp, aside[""] if "" in there else None
+
+
 def restore(folder: Path) -> str:
     """Set a damaged catalogue aside and put the newest good backup in its place; what was done, in words.
 
@@ -111,15 +129,8 @@ def restore(folder: Path) -> str:
     path = folder / NAME
     if path.exists() and not fault(path):
         return "The catalogue is whole; nothing was restored."
-    said = []
-    stamp = datetime.now().strftime("%Y%m%d-%H%M%S")
-    for ending in ("", "-wal", "-shm"):
-        part = folder / f"{NAME}{ending}"
-        if part.exists():
-            aside = folder / f"damaged-{stamp}-{NAME}{ending}"
-            part.rename(aside)
-            if not ending:
-                said.append(f"The damaged catalogue is kept as {aside.name}.")
+    stamp, aside = _set_aside(folder)
+    said = [f"The damaged catalogue is kept as {aside.name}."] if aside else []
     for backup in backups(folder):
         if fault(backup):
             continue

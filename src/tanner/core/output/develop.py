@@ -282,8 +282,8 @@ def target_path(folder: Path, spec: OutputSpec, values: Mapping[str, object]) ->
 
 def target_text(folder: str, spec: OutputSpec, values: Mapping[str, object]) -> str:
     """The same as plain text, for thousands of rows."""
-    parts = folder.rstrip("/"), fill_folder(spec.subfolder, values), fill(spec.name, values) + spec.suffix
-    return "/".join(p for n, p in enumerate(parts) if p or not n)
+    below = fill_folder(spec.subfolder, values)
+    return f"{folder.rstrip('/')}/{f'{below}/' if below else ''}{fill(spec.name, values)}{spec.suffix}"
 
 
 def one_pass(source: Source, development: Development, specs: Sequence[OutputSpec]) -> list[int]:
