@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from sqlalchemy import select
@@ -39,6 +39,7 @@ class Resolver:
         self.coming: dict[int, Mapping[str, Any]] = {}
         self._followed: dict[int, tuple[Mapping[str, Any], dict[str, Any]]] = {}
         self.rules: list[Rule] = session.info.get("rules", list)()
+        self._dust: Callable[[Frame], Mapping[str, Any]] = session.info.get("dust", lambda _: {})
 
     def lead_of(self, frame: Frame) -> Frame | None:
         """The lead whose development this frame takes over; None for frames on their own.
@@ -86,7 +87,7 @@ class Resolver:
     def layers(self, frame: Frame, own: Mapping[str, Any] | None = None) -> Layers:
         kelvin, tint = frame.as_shot or (5500.0, 0.0)
         return Layers(
-            defaults={**frame.starting, **self._by_rule(frame, kelvin)},
+            defaults={**frame.starting, **self._by_rule(frame, kelvin), **self._dust(frame)},
             preset=self._by_preset(frame),
             lead=self.led_by(frame),
             own=frame.own if own is None else own,

@@ -15,6 +15,7 @@ from sqlalchemy import create_engine, event
 from sqlalchemy.orm import ORMExecuteState, Session, with_loader_criteria
 
 from tanner.catalogue import health
+from tanner.catalogue.dust import DustBook
 from tanner.catalogue.models import Frame
 from tanner.catalogue.news import News
 from tanner.catalogue.profiles import Profiles
@@ -66,6 +67,7 @@ class Catalogue:
         self.presets = folder / "presets"
         self.specs = folder / "specs"
         self.profiles = Profiles(folder)
+        self.dust = DustBook(folder)
         health.writable(folder)
         try:
             for each in (folder, self.pictures, self.presets, self.specs, self.profiles.folder):
@@ -135,8 +137,10 @@ class Catalogue:
             ) from None
 
     def _session(self) -> Session:
-        # Who resolves frames in this session asks for the rules here.
-        return Session(self.engine, expire_on_commit=False, info={"rules": self.profiles.rules})
+        # Who resolves frames in this session asks for the rules and the dust of sensors here.
+        return Session(
+            self.engine, expire_on_commit=False, info={"rules": self.profiles.rules, "dust": self.dust.values}
+        )
 
     def touch(self) -> None:
         """Something outside the tables changed that decides what frames look like."""

@@ -22,6 +22,8 @@ AGREE = 2.0
 """px within which a feature agrees with a map."""
 FEW, MANY = 8, 22
 """Features that have to agree for any map, and for one with perspective."""
+NOT_HERE = [1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0]
+"""What is found where nothing is."""
 
 
 @dataclass(frozen=True)
@@ -67,23 +69,47 @@ def features(look: AreaLook, mask: F32 | None = None) -> Features:
     return Features(at, np.zeros((0, 128), np.float32) if what is None else what, grey)
 
 
+def pairs(lead: Features, here: Features) -> tuple[F64, F64]:
+    """Places of the lead and of a frame, (N, 2) each, that look like the same thing."""
+    if min(len(lead.at), len(here.at)) < FEW:
+        return np.zeros((0, 2)), np.zeros((0, 2))
+    # Root SIFT: Hellinger distance tells more apart (source: arandjelovic2012).
+    a, b = _rooted(lead.what), _rooted(here.what)
+    found = cv2.BFMatcher().knnMatch(a, b, k=2)
+    good = [p[0] for p in found if len(p) == 2 and p[0].distance < 0.82 * p[1].distance]
+    at = [m.queryIdx for m in good], [m.trainIdx for m in good]
+    return lead.at[at[0]].reshape(-1, 2), here.at[at[1]].reshape(-1, 2)
+
+
 def again(lead: Features, here: Features, mask: F32 | None = None) -> list[float]:
     """How places of the lead come to lie here: eight numbers of a perspective map, then how sure it is, 0 to 1.
 
     Args:
         mask: of the area on the lead, (h, w) of any size over its frame, for how well the features cover it.
     """
-    nothing = [1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0]
-    if min(len(lead.at), len(here.at)) < FEW:
-        return nothing
-    # Root SIFT: Hellinger distance tells more apart (source: arandjelovic2012).
-    a, b = _rooted(lead.what), _rooted(here.what)
-    pairs = cv2.BFMatcher().knnMatch(a, b, k=2)
-    good = [p[0] for p in pairs if len(p) == 2 and p[0].distance < 0.82 * p[1].distance]
-    if len(good) < FEW:
-        return nothing
-    start = lead.at[[m.queryIdx for m in good]]
-    end = here.at[[m.trainIdx for m in good]]
+    start, end = pairs(lead, here)
+    if len(start) < FEW:
+        return list(NOT_HERE)
+    best, inside = _map_of(start, end)
+    if best is None:
+        return list(NOT_HERE)
+    count = int(inside.sum())
+    share = count / max(len(start), 1)
+    spread = _spread(start[inside], mask)
+    alike = _alike(lead, here, best, mask)
+    if mask is not None and alike > 0:
+        best = _polished(lead, here, best, mask)
+    sure = min(1.0, count / 40) * min(1.0, share / 0.3) * (0.4 + 0.6 * spread) * alike
+    return [*(round(float(v), 7) for v in best.ravel()[:8]), round(float(min(max(sure, 0.0), 1.0)), 3)]
+
+
+def map_of(start: F64, end: F64) -> tuple[F64 | None, int]:
+    """The map (3, 3) that most pairs of places (N, 2) agree on, and how many; None where too few agree on any."""
+    best, inside = _map_of(start, end) if len(start) >= FEW else (None, np.zeros(0, bool))
+    return best, int(inside.sum())
+
+
+def _map_of(start: F64, end: F64) -> tuple[F64 | None, NDArray[np.bool_]]:
     step = AGREE / EDGE
     similar, agree = cv2.estimateAffinePartial2D(
         start * EDGE, end * EDGE, method=cv2.RANSAC, ransacReprojThreshold=2 * AGREE, maxIters=4000, confidence=0.999
@@ -91,8 +117,8 @@ def again(lead: Features, here: Features, mask: F32 | None = None) -> list[float
     if similar is None or int(agree.sum()) < FEW:
         # A subject that is seen at a slant agrees on no similarity.
         similar = None
-    best, count, inside = None, 0, np.zeros(len(good), bool)
-    if len(good) >= MANY:
+    best, count, inside = None, 0, np.zeros(len(start), bool)
+    if len(start) >= MANY:
         cv2.setRNGSeed(1)
         map_, ok = cv2.findHomography(start * EDGE, end * EDGE, cv2.USAC_MAGSAC, AGREE, maxIters=5000, confidence=0.999)
         if map_ is not None and int(ok.sum()) >= MANY and _sane(map_):
@@ -102,17 +128,11 @@ def again(lead: Features, here: Features, mask: F32 | None = None) -> list[float
         best, inside = _px_to_places(np.vstack([similar, [0, 0, 1]])), agree.ravel() > 0
         count = int(inside.sum())
     if best is None:
-        return nothing
+        return None, inside
     if count >= MANY:
         best = _least_squares(best, start[inside], end[inside], step)
         best = _simpler(best, start[inside], end[inside])
-    share = count / max(len(good), 1)
-    spread = _spread(start[inside], mask)
-    alike = _alike(lead, here, best, mask)
-    if mask is not None and alike > 0:
-        best = _polished(lead, here, best, mask)
-    sure = min(1.0, count / 40) * min(1.0, share / 0.3) * (0.4 + 0.6 * spread) * alike
-    return [*(round(float(v), 7) for v in best.ravel()[:8]), round(float(min(max(sure, 0.0), 1.0)), 3)]
+    return best, inside
 
 
 def _rooted(what: F32) -> F32:
@@ -143,7 +163,7 @@ def _simpler(m: F64, start: F64, end: F64) -> F64:
     a = np.concatenate([np.stack([x, -y, one, zero], 1), np.stack([y, x, zero, one], 1)])
     (c, s, dx, dy), *_ = np.linalg.lstsq(a, np.concatenate([end[:, 0], end[:, 1]]), rcond=None)
     similar = np.array([[c, -s, dx], [s, c, dy], [0, 0, 1.0]])
-    off = [float(np.sqrt(((_through(way, start) - end) ** 2).mean())) for way in (m, similar)]
+    off = [float(np.sqrt(((through(way, start) - end) ** 2).mean())) for way in (m, similar)]
     # As good but for what eight numbers fit better than four by chance alone.
     count = 2 * len(x)
     return similar if off[1] * np.sqrt((count - 8) / (count - 4)) <= 1.05 * off[0] else m
@@ -176,11 +196,12 @@ def _polished(lead: Features, here: Features, m: F64, mask: F32) -> F64:
     better = np.linalg.inv(to_b) @ found.astype(np.float64) @ to_a
     better /= better[2, 2]
     corners = np.array([[x, y] for x in (left, right) for y in (top, bottom)]) - ((w - 1) / 2, (h - 1) / 2)
-    step = np.linalg.norm(_through(better, corners / EDGE) - _through(m, corners / EDGE), axis=1).max()
+    step = np.linalg.norm(through(better, corners / EDGE) - through(m, corners / EDGE), axis=1).max()
     return better if step < 4 / EDGE else m
 
 
-def _through(m: F64, at: F64) -> F64:
+def through(m: F64, at: F64) -> F64:
+    """Places (N, 2) under a map (3, 3)."""
     there = np.column_stack([at, np.ones(len(at))]) @ m.T
     return np.asarray(there[:, :2] / there[:, 2:])
 
@@ -289,7 +310,7 @@ def by_faces(lead: F64, faces: Sequence[F64], shape: tuple[int, ...], before: li
         return before
     m = _px_to_places(np.vstack([fit, [0, 0, 1]]))
     size = float(np.linalg.norm(there.max(axis=0) - there.min(axis=0)))
-    off = float(np.median(np.linalg.norm(_through(m, lead) - there, axis=1))) / max(size, 1e-6)
+    off = float(np.median(np.linalg.norm(through(m, lead) - there, axis=1))) / max(size, 1e-6)
     # 2 % of a face off in the middle is as good as the same pose, 7 % a profile.
     sure = float(np.clip((0.07 - off) / 0.05, 0, 1)) * 0.9
     if sure <= before[8]:

@@ -1,6 +1,7 @@
 """Where px lie: from the finished picture to the sensor, kept with the source while the same is asked for."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -110,3 +111,27 @@ def places(
     found = np.einsum("kc,cij->kij", to[:, :2], sensor) + to[:, 2][:, None, None]
     result: list[list[list[float]]] = np.round(np.moveaxis(found, 0, -1), 5).tolist()
     return result
+
+
+def share_at(source: Source, development: Development, place: Sequence[float]) -> tuple[float, float]:
+    """Where a place of the frame lies on the finished picture, in shares of its width and height: `places` turned round."""
+    full = full_size(source, development)
+    scale = min(1.0, 1000 / max(full))
+    grid = np.array(places(source, development, (max(1, round(full[0] * scale)), max(1, round(full[1] * scale)))))
+    n, wanted = len(grid) - 1, np.asarray(place, np.float64)
+
+    def at(u: float, v: float) -> NDArray[np.float64]:
+        i, j = (min(max(math.floor(t * n), 0), n - 1) for t in (v, u))
+        fy, fx = v * n - i, u * n - j
+        top, bottom = (grid[k, j] + fx * (grid[k, j + 1] - grid[k, j]) for k in (i, i + 1))
+        return np.asarray(top + fy * (bottom - top))
+
+    u, v, h = 0.5, 0.5, 1e-3
+    for _ in range(8):  # Newton's steps: the map is smooth
+        here = at(u, v)
+        slope = np.stack([(at(u + h, v) - here) / h, (at(u, v + h) - here) / h], axis=1)
+        if abs(np.linalg.det(slope)) < 1e-12:
+            break
+        du, dv = np.linalg.solve(slope, wanted - here)
+        u, v = float(u + du), float(v + dv)
+    return u, v

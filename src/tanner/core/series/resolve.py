@@ -19,6 +19,7 @@ from tanner.core.areas import place as places
 from tanner.core.areas.shapes import held_to_subject
 from tanner.core.colour.temperature import mired_shift
 from tanner.core.errors import SettingsError
+from tanner.core.spots.declare import lone
 
 Layer = Literal["neutral", "default", "preset", "lead", "own"]
 Offsets = Mapping[str, Any]
@@ -89,7 +90,13 @@ def computed(key: str) -> bool:
 
 def followed(own: Settings) -> dict[str, Any]:
     """What followers take from a lead's own values: all but what belongs to one frame."""
-    return {k: v for k, v in own.items() if (entry := declared(k)) and not entry.spec.per_frame}
+    without = lone(own)
+    given = {k: v for k, v in own.items() if (entry := declared(k)) and not entry.spec.per_frame}
+    return (
+        {k: v for k, v in given.items() if not (k.startswith("spots/") and k.split("/")[1] in without)}
+        if without
+        else given
+    )
 
 
 def resolve(layers: Layers) -> Resolved:
@@ -109,10 +116,11 @@ def resolve(layers: Layers) -> Resolved:
         for key, value in settings.items():
             if declared(key):
                 values[key], origin[key] = value, layer
-    for key in [k for k, layer in origin.items() if layer == "lead" and k.endswith("/shapes")]:
-        # A mask that holds to its subject is off on a follower until it was found there.
-        again = key.removesuffix("shapes") + "found"
-        if again not in values and held_to_subject(values[key]):
+    # A mask, or a spot, that holds to its subject is off on a follower until it was found there.
+    for key in [k for k, layer in origin.items() if layer == "lead" and k.endswith(("/shapes", "/holds"))]:
+        again = key[: key.rindex("/")] + "/found"
+        subject = values[key] == "subject" if key.endswith("holds") else held_to_subject(values[key])
+        if again not in values and subject:
             values[again], origin[again] = list(places.NOT_YET), "lead"
     for name, amount in layers.offsets.items():
         for key in (name,) if "/" in name else _of_kind().get(name, ()):

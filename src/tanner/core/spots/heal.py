@@ -121,14 +121,27 @@ def healed(picture: F32, hole: Mask, by: tuple[int, int] | None) -> tuple[F32, f
 
     The step is the deviation of what the two rims differ by, over that of the rim's own finest differences: about 1 is no seam.
     """
-    y0, x0, y1, x1 = _box(hole, RIM)
+    box = _box(hole, RIM)
+    return _joined(picture, hole, box, None if by is None else shifted(picture, box, by))
+
+
+def healed_from(picture: F32, hole: Mask, there: F32) -> tuple[F32, float]:
+    """The same from another picture of the same px, whose light is first made that of the rim."""
+    y0, x0, y1, x1 = box = _box(hole, RIM)
+    rim = ~hole[y0:y1, x0:x1]
+    other = there[y0:y1, x0:x1]
+    gain = picture[y0:y1, x0:x1][rim].mean(axis=0) / np.maximum(other[rim].mean(axis=0), 1e-6) if rim.any() else 1.0
+    return _joined(picture, hole, box, (other * np.clip(gain, 0.1, 10.0)).astype(np.float32))
+
+
+def _joined(picture: F32, hole: Mask, box: tuple[int, int, int, int], there: F32 | None) -> tuple[F32, float]:
+    y0, x0, y1, x1 = box
     target, inside = picture[y0:y1, x0:x1], hole[y0:y1, x0:x1].copy()
     inside[[0, -1]] = False
     inside[:, [0, -1]] = False
-    if by is None:
+    if there is None:
         new, differs = membrane(target, inside), np.zeros_like(target)
     else:
-        there = shifted(picture, (y0, x0, y1, x1), by)
         differs = target - there
         new = membrane(differs, inside) + there
     result = picture.copy()

@@ -1,4 +1,4 @@
-"""Looks for a lead's areas in its followers: in the background, as soon as an area that holds to its subject is there.
+"""Looks for a lead's areas and spots in its followers: in the background, as soon as one is there that has to be looked for.
 
 What is found is no step of the history: it is worked out, not chosen, and can be worked out again. It is kept with each
 follower, so that sidecars and files show the same without the lead.
@@ -8,7 +8,7 @@ import json
 import logging
 import threading
 import time
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
@@ -23,6 +23,7 @@ from tanner.core.adjust.items import grouped
 from tanner.core.areas.place import SURE
 from tanner.core.areas.shapes import held_to_subject
 from tanner.core.errors import TannerError
+from tanner.core.spots.declare import judgement, stamp
 from tanner.jobs.areas.tasks import found_again
 from tanner.jobs.recent import RecentJobs
 from tanner.jobs.workers import Workers
@@ -35,12 +36,13 @@ AT_ONCE = 4
 
 
 @dataclass(frozen=True)
-class WantedArea:
-    """Areas of a lead that are to be found in a frame."""
+class Wanted:
+    """Areas and spots of a lead that are to be found in a frame."""
 
     lead: int
     idents: tuple[str, ...]
     frame: int
+    spots: tuple[str, ...] = ()
 
 
 @dataclass
@@ -48,7 +50,7 @@ class FindJob:
     """One search through the followers of a shoot.
 
     Attributes:
-        rows: a line a frame: {"frame", "name", "found": {id: how sure}} or {"error"}.
+        rows: a line a frame: {"frame", "name", "found": {id: how sure}, "left": spots left alone} or {"error"}.
     """
 
     number: int
@@ -74,11 +76,18 @@ class FindJob:
         good = sum("found" in r for r in self.rows) - len(lost)
         said = f"Found in {good} of {self.count} {'frame' if self.count == 1 else 'frames'}"
         if lost:
-            said += f"; off where they are not found: {', '.join(lost[:5])}" + (" and others" if len(lost) > 5 else "")
+            said += f"; off where they are not found: {_names(lost)}"
+        left = [f"{r['name']} ({r['left']})" for r in self.rows if r.get("left")]
+        if left:
+            said += f"; spots left alone in {_names(left)}"
         return ("Cancelled. " if self.cancelled else "") + said + "."
 
 
-def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str] | None = None) -> list[WantedArea]:
+def _names(names: Sequence[str]) -> str:
+    return ", ".join(names[:5]) + (" and others" if len(names) > 5 else "")
+
+
+def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str] | None = None) -> list[Wanted]:
     """What is to be looked for in frames: areas of their leads that hold to a subject and were not found yet.
 
     Args:
@@ -90,23 +99,50 @@ def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str
         while lead is not None and lead not in chain and lead.id != frame.id:
             chain.append(lead)
             lead = resolver.lead_of(lead)
-        by_lead: dict[int, list[str]] = {}
-        for ident, values in grouped(resolver.led_by(frame), "areas").items() if chain else ():
-            if not values.get("kind") or not held_to_subject(values.get("shapes", ())):
-                continue
-            own = grouped(frame.own, "areas").get(ident, {})
-            if "shapes" in own or own.get("present") is False:
-                continue
-            if own.get("found") and own["found"][8] >= 0 and ident not in (anew or ()):
-                continue
-            if anew is not None and ident not in anew:
-                continue
+        led = resolver.led_by(frame) if chain else {}
+        by_lead: dict[int, tuple[list[str], list[str]]] = {}
+        for part, ident in [(0, i) for i in _areas_wanted(led, frame, anew)] + [
+            (1, i) for i in _spots_wanted(led, frame, anew)
+        ]:
             # The nearest lead that drew it.
-            of = next((c for c in chain if f"areas/{ident}/shapes" in c.own), None)
+            key = f"spots/{ident}/path" if part else f"areas/{ident}/shapes"
+            of = next((c for c in chain if key in c.own), None)
             if of is not None:
-                by_lead.setdefault(of.id, []).append(ident)
-        result += [WantedArea(of, tuple(idents), frame.id) for of, idents in by_lead.items()]
+                by_lead.setdefault(of.id, ([], []))[part].append(ident)
+        result += [Wanted(of, tuple(areas), frame.id, tuple(spots)) for of, (areas, spots) in by_lead.items()]
     return result
+
+
+def _areas_wanted(led: Mapping[str, Any], frame: Frame, anew: Sequence[str] | None) -> Iterator[str]:
+    for ident, values in grouped(led, "areas").items():
+        if not values.get("kind") or not held_to_subject(values.get("shapes", ())):
+            continue
+        own = grouped(frame.own, "areas").get(ident, {})
+        if "shapes" in own or own.get("present") is False:
+            continue
+        if own.get("found") and own["found"][8] >= 0 and ident not in (anew or ()):
+            continue
+        if anew is None or ident in anew:
+            yield ident
+
+
+def _spots_wanted(led: Mapping[str, Any], frame: Frame, anew: Sequence[str] | None) -> Iterator[str]:
+    own = grouped(frame.own, "spots")
+    for ident, values in grouped(led, "spots").items():
+        mine = own.get(ident, {})
+        if not values.get("kind") or "path" in mine or mine.get("present") is False:
+            continue
+        # What was found is good for the spot as it lay then.
+        if judgement(mine.get("judged", ""))[0] == stamp(values) and ident not in (anew or ()):
+            continue
+        if anew is None or ident in anew:
+            yield ident
+
+
+def _told(found: Mapping[str, Any]) -> dict[str, Any]:
+    """What a frame's line says: how sure each area is, and how many spots are left alone."""
+    areas = {k.split("/")[1]: v[8] for k, v in found.items() if k.startswith("areas/")}
+    return {"found": areas, "left": sum(bool(judgement(v)[1]) for k, v in found.items() if k.endswith("/judged"))}
 
 
 class Following:
@@ -121,7 +157,7 @@ class Following:
         self._wake = threading.Event()
         self._closed = False
         # Frames that could not be searched are not tried again by themselves.
-        self._failed: set[WantedArea] = set()
+        self._failed: set[Wanted] = set()
         self._thread: threading.Thread | None = None
 
     def consider(self, shoots: Iterable[int]) -> None:
@@ -155,7 +191,7 @@ class Following:
         """Look for what is missing in a shoot's followers, or anew in some frames; until it is done. None: nothing to do."""
         with self._catalogue.read() as session:
             resolver = Resolver(session, shoot)
-            if not any("/shapes" in k for lead in resolver.leads.values() for k in lead.own):
+            if not any(k.endswith(("/shapes", "/path")) for lead in resolver.leads.values() for k in lead.own):
                 return None
             query = select(Frame).where(Frame.shoot_id == shoot, Frame.set_id.is_not(None), Frame.follows)
             if frames:
@@ -182,7 +218,7 @@ class Following:
             targets = [session.get_one(Frame, i) for i in frames if i != source]
             # Those that follow get it from their lead.
             wanted = [
-                WantedArea(source, idents, f.id) for f in targets if any(f"areas/{i}/shapes" in f.own for i in idents)
+                Wanted(source, idents, f.id) for f in targets if any(f"areas/{i}/shapes" in f.own for i in idents)
             ]
             names = {f.id: (f.name, f.path) for f in targets}
             shoot = lead.shoot_id
@@ -196,14 +232,16 @@ class Following:
     def _settings(self, resolver: Resolver, lead: Frame) -> tuple[str, str]:
         values = resolver.resolve(lead).values
         kept = {
-            k: v for k, v in values.items() if k.startswith("areas/") or k.split(".")[0] in ("light", "white", "crop")
+            k: v
+            for k, v in values.items()
+            if k.startswith(("areas/", "spots/")) or k.split(".")[0] in ("light", "white", "crop")
         }
         return lead.path, json.dumps(kept, sort_keys=True)
 
     def _searched(
         self,
         shoot: int,
-        wanted: list[WantedArea],
+        wanted: list[Wanted],
         told: Mapping[int, tuple[str, str]],
         names: Mapping[int, tuple[str, str]],
     ) -> FindJob:
@@ -223,7 +261,7 @@ class Following:
     def _run(
         self,
         job: FindJob,
-        wanted: list[WantedArea],
+        wanted: list[Wanted],
         told: Mapping[int, tuple[str, str]],
         names: Mapping[int, tuple[str, str]],
     ) -> None:
@@ -232,12 +270,12 @@ class Following:
             if job.cancelled or self._closed:
                 return
             waiting = [(w, self._begun(w, told[w.lead], names[w.frame][1])) for w in part]
-            found: dict[int, Mapping[str, list[float]]] = {}
+            found: dict[int, Mapping[str, Any]] = {}
             for each, future in waiting:
                 row: dict[str, Any] = {"frame": each.frame, "name": names[each.frame][0]}
                 try:
                     found[each.frame] = future.result()
-                    row["found"] = {k: v[8] for k, v in found[each.frame].items()}
+                    row |= _told(found[each.frame])
                 except Exception as error:  # told for this frame; the others go on
                     self._failed.add(each)
                     row["error"] = (
@@ -246,22 +284,22 @@ class Following:
                 job.rows.append(row)
             self._keep(found)
 
-    def _begun(self, wanted: WantedArea, lead: tuple[str, str], path: str) -> Future[Mapping[str, list[float]]]:
+    def _begun(self, wanted: Wanted, lead: tuple[str, str], path: str) -> Future[Mapping[str, Any]]:
         try:
             for frame in (wanted.lead, wanted.frame):
                 same_or_refused(self._catalogue, frame)
         except TannerError as error:
-            refused: Future[Mapping[str, list[float]]] = Future()
+            refused: Future[Mapping[str, Any]] = Future()
             refused.set_exception(error)
             return refused
-        return self._workers.submit(found_again, lead[0], lead[1], list(wanted.idents), path)
+        return self._workers.submit(found_again, lead[0], lead[1], list(wanted.idents), list(wanted.spots), path)
 
-    def _keep(self, found: Mapping[int, Mapping[str, list[float]]]) -> None:
+    def _keep(self, found: Mapping[int, Mapping[str, Any]]) -> None:
         with self._catalogue.write() as session:
-            for frame_id, areas in found.items():
+            for frame_id, values in found.items():
                 frame = session.get(Frame, frame_id)
                 if frame is not None:
-                    frame.own = {**frame.own, **{f"areas/{i}/found": v for i, v in areas.items()}}
+                    frame.own = {**frame.own, **values}
 
     def cancel(self, number: int) -> None:
         job = self.jobs.get(number)

@@ -15,15 +15,14 @@ from tanner.core.adjust.registry import develop
 from tanner.core.areas.find import faces_in
 from tanner.core.areas.follow import EDGE, Features, again, by_faces, faces_of, features
 from tanner.core.areas.place import SURE
-from tanner.core.noise.kept import KEPT
 from tanner.core.raw.reader import read
 from tanner.core.render.guide import look_of
 from tanner.core.render.masking import masking_frame, whole_mask
+from tanner.jobs.areas.spots import features_of, spots_found
 
 F32 = NDArray[np.float32]
 SMALL = 512
 """Long edge of the lead's masks that are kept in a process."""
-KEPT_AS = "features-1"
 
 
 @dataclass(frozen=True)
@@ -59,36 +58,31 @@ def _face(key: tuple[str, int, str], values: str) -> NDArray[np.float64] | None:
     return faces_of(lead.picture, lead.mask)
 
 
-def _here(path: str) -> Features:
-    """Features of a frame, kept on disk: looking again costs no decoding."""
-    kept = KEPT.find(path, KEPT_AS)
-    if kept is not None and kept.ndim == 1:
-        return Features.unpacked(np.asarray(kept))
-    found = features(look_of(read(Path(path))))
-    KEPT.keep(path, KEPT_AS, found.packed())
-    return found
-
-
-def found_again(lead: str, values: str, idents: Sequence[str], path: str) -> Mapping[str, list[float]]:
-    """Where areas of a lead lie in a frame: by id, see `place.Again`.
+def found_again(lead: str, values: str, idents: Sequence[str], spots: Sequence[str], path: str) -> Mapping[str, Any]:
+    """Where areas and spots of a lead lie in a frame: names of settings and their values.
 
     Args:
-        lead: path of the lead; values: its settings as JSON; path: of the frame.
+        lead: path of the lead; values: its settings as JSON; idents, spots: ids of areas and spots; path: of the frame.
     """
-    here = _here(path)
+    found: dict[str, Any] = spots_found(lead, values, spots, path) if spots else {}
+    if not idents:
+        return found
+    # Spots change often, and no mask with them.
+    values = json.dumps({k: v for k, v in json.loads(values).items() if not k.startswith("spots/")}, sort_keys=True)
+    here = features_of(path)
     changed = Path(lead).stat().st_mtime_ns
-    found: dict[str, Any] = {}
     faces = None
     for ident in idents:
         key = lead, changed, ident
         there = _lead(key, values)
-        found[ident] = again(there.features, here, there.mask)
-        if found[ident][8] < SURE:
+        place = again(there.features, here, there.mask)
+        if place[8] < SURE:
             # People move their heads: by the points of their faces.
             own = _face(key, values)
             if own is not None:
                 if faces is None:
                     picture = look_of(read(Path(path))).picture(EDGE)
                     faces = faces_in(picture), picture.shape
-                found[ident] = by_faces(own, *faces, found[ident])
+                place = by_faces(own, *faces, place)
+        found[f"areas/{ident}/found"] = place
     return found

@@ -1,8 +1,9 @@
-"""Spots of frames: found by themselves, and removed; everything else about them goes by their names."""
+"""Spots of frames: found by themselves, removed, told what they hold to; everything else about them goes by their names."""
 
 from typing import Annotated, Any
 
 from fastapi import APIRouter
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.catalogue.development import remove_things
@@ -12,12 +13,26 @@ from tanner.core.spots.declare import MOST, SPOTS
 from tanner.core.spots.find import specks
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
+from tanner.web.viewer.spots import Shown, spot_picture
 
 router = APIRouter(prefix="/api", tags=["spots"])
+SpotId = Annotated[str, Field(pattern=f"^{ID.pattern}$")]
 
 
-class SpotsGone(Body):
-    spots: list[Annotated[str, Field(pattern=f"^{ID.pattern}$")]] = Field(min_length=1, max_length=MOST)
+class SomeSpots(Body):
+    spots: list[SpotId] = Field(min_length=1, max_length=MOST)
+
+
+class Asked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    spots: list[SpotId] = Field(min_length=1, max_length=MOST)
+
+
+class FromFrame(BaseModel):
+    """The frame in which the place is clean."""
+
+    model_config = ConfigDict(extra="forbid")
+    frame: int
 
 
 class Find(BaseModel):
@@ -26,11 +41,20 @@ class Find(BaseModel):
 
 
 @router.post("/spots/remove")
-def remove(body: SpotsGone, services: WithServices) -> dict[str, Any]:
+def remove(body: SomeSpots, services: WithServices) -> dict[str, Any]:
     """Remove spots from frames; a lead's own go for its set, followed ones are left out on that frame only."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         return done(remove_things(session, Resolver(session, one_shoot(frames)), frames, SPOTS, body.spots))
+
+
+@router.post("/spots/follow")
+def follow(body: SomeSpots, services: WithServices) -> dict[str, Any]:
+    """Look again for spots of the lead in frames that follow it, in the background."""
+    with services.catalogue.read() as session:
+        shoot = one_shoot(frames_of(session, body.frames))
+    services.following.start(shoot, body.frames, body.spots)
+    return {"done": "looking"}
 
 
 @router.post("/frames/{frame_id}/spots/find")
@@ -43,3 +67,34 @@ def find(frame_id: int, body: Find, services: WithServices) -> dict[str, Any]:
     with entry.lock:
         found = specks(source, everywhere=body.everywhere)[:MOST]
     return {"spots": [{"path": f.path, "size": f.size, "kind": f.kind, "confidence": f.confidence} for f in found]}
+
+
+@router.post("/frames/{frame_id}/spots/evidence")
+def evidence(frame_id: int, body: Asked, services: WithServices) -> dict[str, Any]:
+    """What other frames say that spots hold to: by id {"holds", "said", "counts"}; holds is None where they do not tell."""
+    found = services.retouch.evidence(frame_id, body.spots)
+    return {i: {"holds": e.holds, "said": e.said, "counts": e.counts} for i, e in found.items()}
+
+
+@router.post("/frames/{frame_id}/spots/{spot}/from")
+def taken_from(frame_id: int, spot: SpotId, body: FromFrame, services: WithServices) -> dict[str, Any]:
+    """Where a spot's place lies in another frame of its set, to be taken from there: {"other": its name, "at": the map}."""
+    name, at = services.retouch.placed_in(frame_id, spot, body.frame)
+    return {"other": name, "at": at}
+
+
+@router.get("/frames/{frame_id}/spots/{spot}/picture", response_model=None)
+def picture(
+    frame_id: int,
+    spot: SpotId,
+    services: WithServices,
+    shown: Shown = "after",
+    number: Annotated[int, Field(ge=0, le=99)] = 0,
+    size: Annotated[int, Field(ge=16, le=400)] = 48,
+) -> Response:
+    """A small JPEG of a spot and what is around it: before, after, or as a proposal would look."""
+    with services.catalogue.read() as session:
+        frame = frame_of(session, frame_id)
+        path, values = frame.path, Resolver(session, frame.shoot_id).resolve(frame).values
+    data = spot_picture(services.viewer, path, values, spot, shown, number, size)
+    return Response(data, media_type="image/jpeg", headers={"cache-control": "no-store"})

@@ -22,6 +22,7 @@ from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
 from tanner.core.output.spec import FORMATS
 from tanner.core.profile.chart import SETS
+from tanner.core.spots.declare import SPOTS
 from tanner.web.api.common import WithServices, frame_of
 from tanner.web.api.shoots import older_shoots, put_away, shoot_list, shoot_of
 from tanner.web.screens.help import HELP
@@ -67,6 +68,11 @@ def _of_picked() -> list[tuple[str, list[Adjustment]]]:
     return [
         (t, [a for n in names if (a := declared(name_of(PICKED.key, "00000000", n)))]) for t, names in parts.items()
     ]
+
+
+def _of_spots() -> list[Adjustment]:
+    """The controls of a spot, declared for one that stands for all."""
+    return [a for n in ("softness", "opacity", "calm_size") if (a := declared(name_of(SPOTS.key, "00000000", n)))]
 
 
 def _by_group(controls: list[Adjustment]) -> list[tuple[str, list[Adjustment]]]:
@@ -130,8 +136,8 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
                 return RedirectResponse(f"/shoots/{shoot_id}/import", 303)
         elif frame_of(session, frame).shoot_id != shoot_id:
             return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
-    controls, picked = _of_areas(), _of_picked()
-    all_of_them = (*adjustments().values(), *controls, *(a for _, members in picked for a in members))
+    controls, picked, spots = _of_areas(), _of_picked(), _of_spots()
+    all_of_them = (*adjustments().values(), *controls, *spots, *(a for _, members in picked for a in members))
     table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in all_of_them}
     return _shoot_page(
         request,
@@ -144,6 +150,7 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
         area_controls=controls,
         area_groups=_by_group(controls),
         picked_groups=picked,
+        spot_controls=spots,
         table=json.dumps(table),
         hues=json.dumps(HUES),
     )

@@ -17,6 +17,7 @@ from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.core.small import SMALL
 from tanner.jobs.areas.following import Following
+from tanner.jobs.areas.retouch import Retouch
 from tanner.jobs.bring_in.imports import Importer
 from tanner.jobs.bring_in.watching import Watching
 from tanner.jobs.care import Care
@@ -92,6 +93,7 @@ class Services:
         self.denoising = Denoising(self.catalogue, cluster)
         self.matching = Matching(self.catalogue, self.workers)
         self.following = Following(self.catalogue, self.workers)
+        self.retouch = Retouch(self.catalogue, self.workers)
         self.catalogue.after = self.following.consider
         self.importer = Importer(self.catalogue, self.workers, self.pictures, self.matching)
         self.watching = Watching(self.catalogue, self.importer, self.deliveries)

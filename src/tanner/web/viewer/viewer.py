@@ -354,7 +354,9 @@ class Viewer:
 def _told(source: Source, development: Development) -> dict[str, Any]:
     """What became of each spot: where it was taken from, and what is to be said of it."""
     done = healed_frame(source, development).done
-    return {i: {"source": d.source, "said": d.said} for i, d in done.items()}
+    return {
+        i: {"source": d.source, "said": d.said, "path": d.path, "size": d.size, "left": d.left} for i, d in done.items()
+    }
 
 
 def fine_only(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -188,7 +188,7 @@ new Compare({
 
 // --- controls ---------------------------------------------------------------------------------------
 
-for (const root of document.querySelectorAll(".group:not([data-group=areas], [data-group=picked]) :is(.rule, .curve)")) {
+for (const root of document.querySelectorAll(".group:not([data-group=areas], [data-group=picked], [data-group=spots]) :is(.rule, .curve)")) {
   const about = table[root.dataset.key];
   controls.set(about.key, root.classList.contains("curve") ? new Curve(root, about) : new Rule(root, about));
 }
@@ -315,6 +315,7 @@ const bench = {
   targets,
   carry: (keys) => carryHere(keys),
   set: () => (state.frame.set ? mine() : [state.frame.id]),
+  frames: () => state.sheet.frames.filter((f) => state.frame.set && f.set === state.frame.set),
   others: () => (ribbon.chosen.size > 1 ? [...ribbon.chosen] : mine()).filter((id) => id !== state.frame.id),
 };
 const tools = new FrameTools({ ...bench, crop, cropKeys });

@@ -2,6 +2,7 @@
 import { upload } from "./api.js";
 import { byId } from "./dom.js";
 import { care } from "./kit/care.js";
+import { dust } from "./kit/dust.js";
 import { files } from "./kit/files.js";
 import { keywords } from "./kit/keywords.js";
 import { presets } from "./kit/presets.js";
@@ -56,4 +57,4 @@ byId("adjustment-find").addEventListener("input", (event) => {
 async function all() {
   await Promise.all([profiles(), files(), rules()]);
 }
-await Promise.all([presets(), specs(), keywords(), all()]);
+await Promise.all([presets(), specs(), keywords(), dust(), all()]);

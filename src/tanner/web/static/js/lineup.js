@@ -248,6 +248,12 @@ function walk(by) {
   choose([order[Math.min(order.length - 1, Math.max(0, at < 0 ? 0 : at + by))]]);
 }
 
+// Whatever group was open there last.
+function retouch() {
+  sessionStorage.setItem("tanner.group", "spots");
+  bench();
+}
+
 function bench() {
   if (state.active) location.href = `/shoots/${shootId}/bench?frame=${state.active}`;
 }
@@ -328,6 +334,7 @@ useKeys("lineup", [
     "See",
     { id: "large", key: "v", label: "Chart or large", run: () => see(byId("large").hidden ? "large" : "chart") },
     { id: "open", key: "Enter", label: "Open on the Bench", can: () => Boolean(state.active), run: bench },
+    { id: "spots", key: "r", label: "Spots: retouch", can: () => Boolean(state.active), run: retouch },
   ),
   ...section(
     "Choose",

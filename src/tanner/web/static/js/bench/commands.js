@@ -48,6 +48,8 @@ export function benchCommands({ go, ribbon, nextSet, picture, view, commit, targ
       { id: "spots", key: "r", label: "Spots: retouch", run: () => open("spots") },
       { id: "spot-next", key: "n", label: "Next spot at 100 %", can: () => state.group === "spots", run: () => spots.walk(1) },
       { id: "spot-back", key: "Shift+n", label: "Spot before", can: () => state.group === "spots", run: () => spots.walk(-1) },
+      { id: "walk-on", key: ".", label: "Walk the picture at 100 %, screen by screen", can: () => state.group === "spots", run: () => spots.finding.walk(1) },
+      { id: "walk-back", key: ",", label: "Screen before", can: () => state.group === "spots", run: () => spots.finding.walk(-1) },
       { id: "spot-see", key: "x", label: "Show specks", can: () => state.group === "spots", run: () => byId("spot-see").click() },
       { id: "brush-erase", key: "y", label: "Brush erases, or paints", can: () => state.group === "areas", run: () => areas.brush.change({ erase: !areas.brush.set.erase }) },
     ),

@@ -1,30 +1,29 @@
-// Spots on the Bench: set by a click, or drawn along a scratch; moved, taken from elsewhere, walked one by one; found by themselves.
-import { post } from "../api.js";
+// Spots on the Bench: set by a click, drawn along a scratch or around a place; moved, taken from elsewhere, walked one by one.
 import { simpler } from "../areas/geometry.js";
-import { byId, el, plural } from "../dom.js";
+import { byId, el } from "../dom.js";
 import { listed, newId } from "../listed.js";
 import { Places } from "../places.js";
-import { tell, trying } from "../shell.js";
+import { SpotFinding } from "./spot-finding.js";
+import { SpotOne } from "./spot-one.js";
 
 const fix = (v) => Number(v.toFixed(6));
-const WAYS = { heal: "heal", copy: "copy", fill: "fill" };
 
 export class Spots {
   // bench: {picture, frame(), shown(key), edit(values), commit(url, body), targets(), view}
   constructor(bench) {
     this.bench = bench;
     this.chosen = null;
-    this.found = []; // what was found and is not accepted yet
     this.size = Number(sessionStorage.getItem("tanner.spot") || 0.006);
     this.walked = -1;
-    byId("spot-size").addEventListener("input", (event) => this.resize(0.0006 * 200 ** (event.target.value / 100)));
-    byId("spot-find").addEventListener("click", () => this.find());
-    byId("spot-limit").addEventListener("input", () => this.showFound());
-    byId("spot-accept").addEventListener("click", () => this.accept());
-    byId("spot-drop").addEventListener("click", () => {
-      this.found = [];
-      this.showFound();
+    this.way = "heal";
+    this.finding = new SpotFinding(this);
+    this.panel = new SpotOne(this);
+    byId("spot-ways").addEventListener("click", (event) => {
+      const { way } = event.target.closest("[data-way]")?.dataset || {};
+      if (way) this.choosesWay(way);
     });
+    this.choosesWay("heal");
+    byId("spot-size").addEventListener("input", (event) => this.resize(0.0006 * 200 ** (event.target.value / 100)));
     byId("spot-see").addEventListener("change", (event) => {
       bench.picture.specks = event.target.checked;
       bench.picture.refresh(false);
@@ -32,6 +31,12 @@ export class Spots {
     byId("spot-next").addEventListener("click", () => this.walk(1));
     byId("spot-all").addEventListener("click", () => this.removeAll());
     this.resize(this.size);
+  }
+
+  // How the next one is put right.
+  choosesWay(way) {
+    this.way = way;
+    for (const b of byId("spot-ways").children) b.setAttribute("aria-pressed", String(b.dataset.way === way));
   }
 
   resize(size) {
@@ -42,43 +47,67 @@ export class Spots {
     this.bench.picture.draw();
   }
 
-  list() {
+  // All that are here, dust of the camera among them.
+  all() {
     return listed(this.bench.frame()?.values, "spots").filter((s) => s.present !== false);
+  }
+
+  // Those of this frame and its lead.
+  list() {
+    return this.all().filter((s) => s.holds !== "sensor");
+  }
+
+  one() {
+    return this.all().find((s) => s.id === this.chosen) || null;
+  }
+
+  // Where one lies on this frame: a follower's, where it was found.
+  path(s) {
+    return this.done?.[s.id]?.path?.length ? this.done[s.id].path : s.path;
   }
 
   fill() {
     const list = this.list();
+    const dust = this.all().length - list.length;
     const index = document.querySelector('#index [data-group="spots"]');
-    index.querySelector(".index-state").textContent = list.length ? String(list.length) : "";
-    if (!list.some((s) => s.id === this.chosen)) this.chosen = null;
+    index.querySelector(".index-state").textContent = list.length + dust ? String(list.length + dust) : "";
+    if (!this.one()) this.chosen = null;
     byId("spot-none").hidden = list.length > 0;
     byId("spot-list").replaceChildren(...list.map((s, n) => this.row(s, n)));
     byId("spot-all").hidden = !list.length;
+    byId("spot-dust").hidden = !dust;
+    byId("spot-dust").replaceChildren(`And ${dust} of the dust on this camera’s sensor, from `, el("a", { href: "/kit#dust", text: "Kit" }), ".");
+    const left = list.filter((s) => this.done?.[s.id]?.left).length;
+    byId("spot-left").hidden = !left;
+    byId("spot-left").textContent = left === 1 ? "One is left alone on this frame; the list says why." : `${left} are left alone on this frame; the list says why.`;
+    this.panel.fill();
   }
 
   row(s, n) {
     const { frame } = this.bench;
-    const name = s.name || (s.path.length > 1 ? "Line" : "Spot");
+    const name = `${s.name || (s.path.length > 1 ? "Line" : "Spot")} ${n + 1}`;
     const done = this.done?.[s.id];
-    const way = el("select", { "aria-label": `How ${name} ${n + 1} is put right` }, ...Object.entries(WAYS).map(([value, text]) => el("option", { value, text, selected: value === (s.way || "heal") })));
-    way.addEventListener("change", () => this.bench.edit({ [`spots/${s.id}/way`]: way.value }));
     const follows = frame().follows && frame().layers[`spots/${s.id}/path`] === "lead";
+    // Asked for anew whenever anything changes that it depends on.
+    const stamp = JSON.stringify([{ ...s, judged: undefined, name: undefined }, frame().version]);
+    let hash = 0;
+    for (let i = 0; i < stamp.length; i += 1) hash = (hash * 31 + stamp.charCodeAt(i)) | 0;
+    const small = (shown) => el("img", { class: "size-8 flex-none object-cover", loading: "lazy", alt: "", src: `/api/frames/${frame().id}/spots/${s.id}/picture?shown=${shown}&size=64&v=${hash}`, onerror: (event) => event.target.classList.add("invisible") });
     return el(
       "li",
       { class: s.id === this.chosen ? "area-row chosen" : "area-row" },
-      el("button", { type: "button", class: "area-name", "aria-pressed": String(s.id === this.chosen), text: `${name} ${n + 1}`, onclick: () => this.choose(s.id, true) }),
-      el("span", { class: "dim", text: done?.said || (follows ? "follows" : "") }),
-      way,
-      el("button", { type: "button", class: "plain", "aria-label": `Another source for ${name} ${n + 1}`, title: "Another source", text: "↻", onclick: () => this.bench.edit({ [`spots/${s.id}/another`]: ((s.another || 0) + 1) % 8, [`spots/${s.id}/source`]: [] }) }),
-      el("button", { type: "button", class: "plain", "aria-label": `Remove ${name} ${n + 1}`, title: follows ? "Not on this frame" : "Remove", text: "×", onclick: () => this.remove([s.id]) }),
+      el("span", { class: "flex flex-none gap-px", title: "Before and after", "aria-hidden": "true" }, small("before"), small("after")),
+      el("button", { type: "button", class: "area-name", "aria-pressed": String(s.id === this.chosen), text: name, onclick: () => this.choose(s.id, true) }),
+      el("span", { class: done?.left ? "dim shrink text-warn" : "dim shrink", text: done?.said || (follows ? "follows" : "") }),
+      el("button", { type: "button", class: "plain", "aria-label": `Remove ${name}`, title: follows ? "Not on this frame" : "Remove", text: "×", onclick: () => this.remove([s.id]) }),
     );
   }
 
   choose(id, go = false) {
     this.chosen = id;
     this.fill();
-    const s = this.list().find((each) => each.id === id);
-    if (go && s && this.places) this.bench.view.zoom(1, this.places.canvas(s.path[0]));
+    const s = this.one();
+    if (go && s && this.places) this.bench.view.zoom(1, this.places.canvas(this.path(s)[0]));
     else this.bench.picture.draw();
   }
 
@@ -93,52 +122,24 @@ export class Spots {
   put(things) {
     const values = {};
     let order = Math.max(0, ...this.list().map((s) => s.order || 0));
-    for (const { path, size, name } of things) {
+    for (const { path, size, name, way, closed } of things) {
       const start = `spots/${newId()}/`;
       order += 1;
       Object.assign(values, { [`${start}kind`]: "spot", [`${start}name`]: name, [`${start}order`]: order, [`${start}path`]: path, [`${start}size`]: size });
+      if (way && way !== "heal") values[`${start}way`] = way;
+      if (closed) values[`${start}closed`] = true;
+      this.latest = start.split("/")[1];
     }
     return this.bench.edit(values);
   }
 
-  // --- found by themselves -------------------------------------------------------------------------------
-
-  async find() {
-    byId("spot-find").disabled = true;
-    const got = await trying(() => post(`/api/frames/${this.bench.frame().id}/spots/find`, { everywhere: byId("spot-everywhere").checked }));
-    byId("spot-find").disabled = false;
-    if (!got) return;
-    this.found = got.spots;
-    if (!got.spots.length) tell("Nothing was found on even ground.");
-    this.showFound();
-  }
-
-  wanted() {
-    const limit = Number(byId("spot-limit").value) / 100;
-    return this.found.filter((f) => f.confidence >= limit);
-  }
-
-  showFound() {
-    const n = this.wanted().length;
-    byId("spot-found").hidden = !this.found.length;
-    byId("spot-found-text").textContent = `${plural(n, "place")} of ${this.found.length}, from ${byId("spot-limit").value} % sure on`;
-    byId("spot-accept").disabled = !n;
-    this.bench.picture.draw();
-  }
-
-  // At most so many values go in one step.
-  async accept() {
-    const wanted = this.wanted().map((f) => ({ path: f.path, size: f.size, name: f.kind[0].toUpperCase() + f.kind.slice(1) }));
-    this.found = [];
-    this.showFound();
-    for (let n = 0; n < wanted.length; n += 18) await this.put(wanted.slice(n, n + 18));
-  }
-
-  // One place after the other at 100 %, those that were found first.
+  // One after the other at 100 %, those that were found and are not accepted yet first.
   walk(by) {
-    const places = this.found.length ? this.wanted().map((f) => f.path[0]) : this.list().map((s) => s.path[0]);
+    const { finding } = this;
+    const places = finding.found.length ? finding.wanted().map((f) => f.path[0]) : this.list().map((s) => this.path(s)[0]);
     if (!places.length || !this.places) return;
     this.walked = (this.walked + by + places.length) % places.length;
+    if (!finding.found.length) this.choose(this.list()[this.walked].id);
     this.bench.view.zoom(1, this.places.canvas(places[this.walked]));
   }
 
@@ -162,12 +163,12 @@ export class Spots {
     if (!this.places) return;
     const scale = this.scale();
     c.save();
-    const ring = (path, size, strong, dash = []) => {
+    const ring = (path, size, strong, dash = [], closed = false) => {
       for (const [colour, width] of [["#1b1b1b", strong ? 3 : 2.2], ["#ffffff", strong ? 1.6 : 1]]) {
         c.setLineDash(dash.map((d) => d * ratio));
         c.strokeStyle = colour;
         c.lineWidth = width * ratio;
-        for (const place of path.length > 1 ? [path[0], path.at(-1)] : path) {
+        for (const place of closed ? [] : path.length > 1 ? [path[0], path.at(-1)] : path) {
           c.beginPath();
           c.arc(...this.places.canvas(place), Math.max(size * scale, 3 * ratio), 0, 7);
           c.stroke();
@@ -175,13 +176,14 @@ export class Spots {
         if (path.length > 1) {
           c.beginPath();
           path.forEach((p, i) => (i ? c.lineTo(...this.places.canvas(p)) : c.moveTo(...this.places.canvas(p))));
+          if (closed) c.closePath();
           c.stroke();
         }
       }
       c.setLineDash([]);
     };
-    for (const s of this.list()) ring(s.path, s.size ?? 0.005, s.id === this.chosen);
-    for (const f of this.wanted()) ring(f.path, f.size * 1.3, false, [3, 3]);
+    for (const s of this.all()) ring(this.path(s), this.done?.[s.id]?.size || (s.size ?? 0.005), s.id === this.chosen, this.done?.[s.id]?.left ? [2, 4] : [], s.closed);
+    for (const f of this.finding.wanted()) ring(f.path, f.size * 1.3, false, [3, 3]);
     const from = this.from();
     if (from) {
       ring([from.at], from.size, false, [5, 3]);
@@ -192,17 +194,18 @@ export class Spots {
       c.lineTo(...this.places.canvas(from.at));
       c.stroke();
     }
-    if (this.drag?.points) ring(this.drag.points.map((p) => this.places.place(p)), this.size, true);
+    if (this.drag?.points) ring(this.drag.points.map((p) => this.places.place(p)), this.size, true, [], byId("spot-outline").checked && this.drag.points.length > 2);
     if (this.at) ring([this.places.place(this.at)], this.size, false);
     c.restore();
   }
 
   // Where the chosen spot is taken from.
   from() {
-    const s = this.list().find((each) => each.id === this.chosen);
+    const s = this.one();
     const by = s?.source?.length === 2 ? s.source : this.done?.[s?.id]?.source;
-    if (!s || !by || s.way === "fill") return null;
-    return { spot: s.path[0], at: [s.path[0][0] + by[0], s.path[0][1] + by[1]], size: s.size ?? 0.005, id: s.id };
+    if (!s || !by || s.other || ["fill", "even"].includes(s.way)) return null;
+    const [at] = this.path(s);
+    return { spot: at, at: [at[0] + by[0], at[1] + by[1]], size: s.size ?? 0.005, id: s.id };
   }
 
   near(p, place, size) {
@@ -221,7 +224,7 @@ export class Spots {
     const from = this.from();
     if (from && this.near(p, from.at, from.size)) this.drag = { from };
     else {
-      const hit = this.list().find((s) => s.path.some((q) => this.near(p, q, s.size ?? 0.005)));
+      const hit = this.all().find((s) => this.path(s).some((q) => this.near(p, q, s.size ?? 0.005)));
       this.drag = hit ? { spot: hit, start: this.places.place(p) } : { points: [p] };
       if (hit) this.choose(hit.id);
     }
@@ -242,12 +245,17 @@ export class Spots {
       this.bench.edit({ [`spots/${drag.from.id}/source`]: [fix(there[0] - drag.from.spot[0]), fix(there[1] - drag.from.spot[1])] });
     } else if (drag.spot) {
       const by = [there[0] - drag.start[0], there[1] - drag.start[1]];
-      if (Math.hypot(...by) > 2e-4) this.bench.edit({ [`spots/${drag.spot.id}/path`]: drag.spot.path.map((q) => [fix(q[0] + by[0]), fix(q[1] + by[1])]) });
+      const moved = this.path(drag.spot).map((q) => [fix(q[0] + by[0]), fix(q[1] + by[1])]);
+      // What is moved by hand lies where it was put, wherever it was found.
+      if (Math.hypot(...by) > 2e-4) this.bench.edit({ [`spots/${drag.spot.id}/path`]: moved, [`spots/${drag.spot.id}/found`]: [] });
     } else {
       const points = drag.points.map((q) => this.places.place(q));
       const long = points.some((q) => Math.hypot(q[0] - points[0][0], q[1] - points[0][1]) > this.size * 1.2);
       const path = (long ? simpler(points, this.size * 0.2).slice(0, 64) : [points[0]]).map((q) => q.map(fix));
-      this.put([{ path, size: fix(this.size), name: long ? "Line" : "Spot" }]);
+      const closed = byId("spot-outline").checked && path.length > 2;
+      // An outline is drawn as wide as the place is; only its rim is soft.
+      const size = closed ? Math.min(this.size, 0.003) : this.size;
+      this.put([{ path, size: fix(size), name: closed ? "Outline" : long ? "Line" : "Spot", way: this.way, closed }]).then(() => this.choose(this.latest));
     }
   }
 }
