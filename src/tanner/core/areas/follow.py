@@ -77,6 +77,12 @@ def pairs(lead: Features, here: Features) -> tuple[F64, F64]:
     a, b = _rooted(lead.what), _rooted(here.what)
     found = cv2.BFMatcher().knnMatch(a, b, k=2)
     good = [p[0] for p in found if len(p) == 2 and p[0].distance < 0.82 * p[1].distance]
+    # Each thing is one thing: many that look like the same one agree on a map that folds all into a point.
+    best: dict[int, cv2.DMatch] = {}
+    for m in good:
+        if m.trainIdx not in best or m.distance < best[m.trainIdx].distance:
+            best[m.trainIdx] = m
+    good = list(best.values())
     at = [m.queryIdx for m in good], [m.trainIdx for m in good]
     return lead.at[at[0]].reshape(-1, 2), here.at[at[1]].reshape(-1, 2)
 
@@ -114,7 +120,7 @@ def _map_of(start: F64, end: F64) -> tuple[F64 | None, NDArray[np.bool_]]:
     similar, agree = cv2.estimateAffinePartial2D(
         start * EDGE, end * EDGE, method=cv2.RANSAC, ransacReprojThreshold=2 * AGREE, maxIters=4000, confidence=0.999
     )
-    if similar is None or int(agree.sum()) < FEW:
+    if similar is None or int(agree.sum()) < FEW or not 0.2 < float(np.hypot(*similar[:, 0])) < 5:
         # A subject that is seen at a slant agrees on no similarity.
         similar = None
     best, count, inside = None, 0, np.zeros(len(start), bool)

@@ -257,8 +257,9 @@ class Canvas:
         if px[..., 0].min() < 0 or px[..., 1].min() < 0 or (px.max(axis=(0, 1)) > np.subtract(canvas.size, 1)).any():
             return f"The place is not in {name}, from which it is taken."
         part = canvas.window(top, left, bottom, right) - canvas.black()
+        px -= np.array([left, top], np.float32)
         return np.asarray(
-            cv2.remap(part, px[..., 0] - left, px[..., 1] - top, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE), np.float32
+            cv2.remap(part, np.ascontiguousarray(px[..., 0]), np.ascontiguousarray(px[..., 1]), cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE), np.float32
         )  # fmt: skip
 
     def _near(self, spot: SpotParts, x0: int, y0: int, x1: int, y1: int) -> bool:

@@ -5,7 +5,7 @@ import json
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from tanner.core.adjust.items import Listed, Parts
 from tanner.core.adjust.spec import param
@@ -82,6 +82,13 @@ class SpotParts(Parts):
         "", label="Judged", widget="item", structure=True, per_frame=True, computed=True,
         help="Which spot of the lead that was found for, and why it is left alone here, if it is.",
     )  # fmt: skip
+
+    @field_validator("other")
+    @classmethod
+    def _a_name(cls, other: str) -> str:
+        if len(other) > 255 or "/" in other or "\\" in other or other in (".", ".."):
+            raise ValueError("a place is taken from a frame of the same folder, by the name of its file")
+        return other
 
 
 SPOTS = Listed("spots", "Spot", SpotParts, most=MOST)

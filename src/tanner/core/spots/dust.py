@@ -148,7 +148,7 @@ def dust_of(looks: Sequence[DustLook]) -> list[Speck]:
     found: list[Speck] = []
     for n in range(1, count):
         x, y, bw, bh, area = (int(v) for v in stats[n])
-        if area < 2 or max(bw, bh) > 0.03 * long:
+        if area < 2 or max(bw, bh) > 0.018 * long or max(bw, bh) > 2.5 * min(bw, bh) + 2:
             continue
         part = np.where(labels[y : y + bh, x : x + bw] == n, strength[y : y + bh, x : x + bw], 0)
         i, j = np.unravel_index(int(part.argmax()), part.shape)
@@ -157,7 +157,7 @@ def dust_of(looks: Sequence[DustLook]) -> list[Speck]:
         at = (np.array(middles[n]) + 0.5 - (w / 2, h / 2)) / long
         radius = max(1.8 * wide, 0.5 * max(bw, bh)) + 0.8
         # What lies in the only setup that there is may be dust as well as dirt on the table.
-        sure *= 1.0 if len(looks) == 1 else 0.6 if len(means) == 1 else min(1.0, (1 + float(able[y + i, x + j])) / 5)
+        sure *= 1.0 if len(looks) == 1 else 0.6 if len(means) == 1 else min(1.0, (float(able[y + i, x + j]) - 1) / 4)
         frames = sum(bool(v.dark[y + i, x + j] > FLOOR) for v in looks)
         found.append(
             Speck(round(float(at[0]), 6), round(float(at[1]), 6), round(radius / long, 6), round(sure, 3), frames)

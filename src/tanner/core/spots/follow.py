@@ -24,6 +24,8 @@ NEAR, AROUND = 24, 0.22
 """Features that say how the subject moved at a place, and how far off (shares of the long edge) they may lie."""
 UNLIKE = 3.0
 """From how much of what a rim itself varies by (and of the least that the eye sees) it counts as another thing's."""
+MANY_THERE = 120
+"""Features of a setup of which some are found again where it is the same."""
 LEAST = 5.0
 """Grey levels of 255 by which two pictures of the same thing differ anyway."""
 Found = tuple[list[float], str]
@@ -42,7 +44,7 @@ def spots_again(lead: SpotLead, here: Features, spots: Mapping[str, SpotParts]) 
     """How spots of a lead come to lie on a frame, by their ids."""
     start, end = pairs(lead.features, here)
     on = _on_subject(lead, start)
-    setup = _setup(start[~on], end[~on])
+    setup = _setup(start[~on], end[~on], int((~_on_subject(lead, lead.features.at)).sum()))
     found: dict[str, Found] = {}
     for ident, spot in spots.items():
         if spot.holds == "subject":
@@ -68,14 +70,20 @@ def _on_subject(lead: SpotLead, at: F64) -> NDArray[np.bool_]:
     return np.asarray(lead.subject[ys, xs] > 0.5)
 
 
-def _setup(start: F64, end: F64) -> tuple[F64, float]:
-    """How the camera moved, and how sure that is; it stood still where nothing says otherwise."""
+def _setup(start: F64, end: F64, count: int) -> tuple[F64, float] | None:
+    """How the camera moved, and how sure that is; it stood still where nothing says otherwise.
+
+    Args:
+        count: features of the lead off its subject: of many some have to be here, or this is another setup.
+    """
     still = int((np.linalg.norm(end - start, axis=1) < STILL).sum()) if len(start) else 0
-    moved, count = map_of(start, end)
-    if moved is None or still >= 0.8 * count:
-        # Even ground has no features: nothing else is known then.
-        return np.eye(3), 1.0 if still >= MANY else 0.6
-    return moved, min(1.0, count / 30)
+    moved, agree = map_of(start, end)
+    if moved is not None and still < 0.8 * agree:
+        return moved, min(1.0, agree / 30)
+    if still < FEW and count > MANY_THERE:
+        return None
+    # Even ground has no features: nothing else is known then.
+    return np.eye(3), 1.0 if still >= MANY else 0.6
 
 
 def _near(start: F64, end: F64, at: F64) -> tuple[F64, float] | None:

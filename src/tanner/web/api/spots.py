@@ -1,5 +1,7 @@
 """Spots of frames: found by themselves, removed, told what they hold to; everything else about them goes by their names."""
 
+import math
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter
@@ -9,8 +11,11 @@ from pydantic import BaseModel, ConfigDict, Field
 from tanner.catalogue.development import remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
-from tanner.core.spots.declare import MOST, SPOTS
-from tanner.core.spots.find import specks
+from tanner.core.adjust.registry import develop
+from tanner.core.spots.apply import spots_of
+from tanner.core.spots.canvas import lying
+from tanner.core.spots.declare import MOST, SPOTS, SpotParts
+from tanner.core.spots.find import FoundSpot, specks
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
 from tanner.web.api.frames import Body
 from tanner.web.viewer.spots import Shown, spot_picture
@@ -61,12 +66,20 @@ def follow(body: SomeSpots, services: WithServices) -> dict[str, Any]:
 def find(frame_id: int, body: Find, services: WithServices) -> dict[str, Any]:
     """Specks, lint and scratches of a frame, the surest first: {"path", "size", "kind", "confidence"} each."""
     with services.catalogue.read() as session:
-        path = frame_of(session, frame_id).path
+        frame = frame_of(session, frame_id)
+        path, values = frame.path, Resolver(session, frame.shoot_id).resolve(frame).values
     entry = services.viewer.entry(path)
     source = entry.future.result()
+    there = [lying(s) for _, s in spots_of(develop(values))]
     with entry.lock:
-        found = specks(source, everywhere=body.everywhere)[:MOST]
+        # What a spot lies on already is not shown again.
+        found = [f for f in specks(source, everywhere=body.everywhere) if not _dealt_with(f, there)][:MOST]
     return {"spots": [{"path": f.path, "size": f.size, "kind": f.kind, "confidence": f.confidence} for f in found]}
+
+
+def _dealt_with(found: FoundSpot, spots: Sequence[SpotParts]) -> bool:
+    x, y = found.path[len(found.path) // 2]
+    return any(math.hypot(x - u, y - v) < max(s.size, 0.5 * found.size) for s in spots for u, v in s.path)
 
 
 @router.post("/frames/{frame_id}/spots/evidence")
