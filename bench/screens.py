@@ -73,7 +73,7 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
             "": (),
             **{
                 f"{STAYS}tab-{t}": (_click(f"#tab-{t}"),)
-                for t in ["profiles", "files", "specs", "rules", "keywords", "adjustments", "care"]
+                for t in ["profiles", "files", "specs", "rules", "dust", "keywords", "adjustments", "care"]
             },
             "preset": (_click(".preset-card"),),
         },

@@ -89,6 +89,8 @@ export class Rule {
     this.reset.hidden = !own;
     const word = this.info.offset ? "offset" : this.info.follows ? "give up" : "reset";
     this.reset.textContent = word;
+    // What is announced begins with the word that is seen.
+    this.reset.setAttribute("aria-label", `${word} ${this.about.title || this.about.label}`);
     this.reset.title = this.info.follows ? "Give this departure up and follow the lead" : "Back to the start";
     const text = number(this.value, this.digits);
     if (document.activeElement !== this.input) this.input.value = this.signed(text);
