@@ -35,7 +35,7 @@ class Source:
         memory: what was worked out of it so far; stays behind when it goes to another process.
         wanted: sides of blocks that smaller pictures will ask for (see `raw.blocks`).
         small_level: side of the blocks that are there without the file (see `core.small`), or 0.
-        denoised: its noise is taken out.
+        denoised: its noise is taken out; healed: its spots are put right.
     """
 
     facts: FrameFacts
@@ -47,6 +47,7 @@ class Source:
     wanted: frozenset[int] = frozenset()
     small_level: int = 0
     denoised: bool = False
+    healed: bool = False
 
     @property
     def size(self) -> tuple[int, int]:
@@ -54,7 +55,12 @@ class Source:
 
     def __getstate__(self) -> dict[str, Any]:
         kept = {"facts": self.facts, "data": self.data, "profiles": self.profiles, "gain_maps": self.gain_maps}
-        more = {"wanted": self.wanted, "small_level": self.small_level, "denoised": self.denoised}
+        more = {
+            "wanted": self.wanted,
+            "small_level": self.small_level,
+            "denoised": self.denoised,
+            "healed": self.healed,
+        }
         return {**kept, **more, "memory": Memory(), "decoder": None}
 
     @property

@@ -20,7 +20,7 @@ from tanner.core.raw import blocks, demosaic
 from tanner.core.raw.source import Source
 from tanner.core.render.reduction import Reduction, Supersampled, reduction
 from tanner.core.render.views import geometry_of
-from tanner.core.spots.apply import healed_source
+from tanner.core.spots.apply import HEALED_FROM, healed_source
 
 F32 = NDArray[np.float32]
 STRIP = 128
@@ -133,7 +133,7 @@ def binned_planes(source: Source, pre: F32, k: int) -> F32:
 def binned(plan: Linear) -> F32:
     """The whole mosaic in blocks, each colour for itself; in a draft, its noise shrunk at that size."""
     memory, k = plan.source.memory, plan.reduction.blocks
-    planes = memory.get(BINNED, k, lambda: binned_planes(plan.source, plan.pre, k))
+    planes = memory.get(BINNED, k, lambda: _binned_anew(plan.source, plan.pre, k))
     noise = plan.small_noise
     if noise is None:
         return planes
@@ -144,6 +144,28 @@ def binned(plan: Linear) -> F32:
         return np.asarray(shrunk.at(strength))
 
     return memory.get(DENOISED_BLOCKS, (k, noise), make)
+
+
+def _binned_anew(source: Source, pre: F32, k: int) -> F32:
+    """The mosaic in blocks; of a healed one only those that its spots changed are made anew."""
+    found = source.memory.find(HEALED_FROM, None)
+    before = found.source() if found else None
+    if found is None or before is None:
+        return binned_planes(source, pre, k)
+    planes = before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k)).copy()
+    black, gain = _levels(source, pre)
+    ry, rx = source.facts.pattern or (0, 0)
+    rows, cols = planes.shape[1:]
+    for patch in found.patches:
+        h, w = patch.values.shape
+        top, left = patch.top // k, patch.left // k
+        bottom, right = min(rows, -(-(patch.top + h) // k)), min(cols, -(-(patch.left + w) // k))
+        if bottom > top and right > left:
+            part = np.ascontiguousarray(source.data[top * k : bottom * k, left * k : right * k])
+            out = np.empty((3, bottom - top, right - left), np.float32)
+            demosaic.bin_mosaic(part, black, gain, ry, rx, k, out)
+            planes[:, top:bottom, left:right] = out
+    return planes
 
 
 def _whole(planes: F32) -> NDArray[np.int64]:

@@ -6,6 +6,7 @@ spot needs is worked out when it is first looked at, and remembered with the fra
 
 import hashlib
 import json
+import weakref
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -29,8 +30,17 @@ class Healed:
     done: Mapping[str, Done]
 
 
+@dataclass(frozen=True)
+class HealedFrom:
+    """What a healed frame was made from, as long as that is open, and what was put into it."""
+
+    source: "weakref.ref[Source]"
+    patches: tuple[Patch, ...]
+
+
+HEALED_FROM: Slot[HealedFrom] = Slot("healed from")
 HEALED: Slot[Healed] = Slot("healed", keep=2, heavy=True)
-PATCHES: Slot[tuple[Done, Patch | None]] = Slot("patches of spots", keep=2 * MOST, heavy=True)
+PATCHES: Slot[tuple[Done, Patch | None]] = Slot("patches of spots", keep=2 * MOST)
 """What each spot put where, by all that it depends on: one that is changed costs itself and what lies near it."""
 OTHERS: Slot[Source] = Slot("other frames", keep=1, heavy=True)
 """Frames that spots are taken from, by their path."""
@@ -53,7 +63,9 @@ def _key(ident: str, spot: SpotParts) -> str:
 
 def healed_source(source: Source, development: Development) -> Source:
     """The source with the spots of a development put right; itself without any."""
-    return healed_frame(source, development).source if development.listed(SPOTS.key) else source
+    if source.healed or not development.listed(SPOTS.key):
+        return source
+    return healed_frame(source, development).source
 
 
 def healed_frame(source: Source, development: Development) -> Healed:
@@ -64,6 +76,7 @@ def healed_frame(source: Source, development: Development) -> Healed:
     def make() -> Healed:
         data = np.array(source.data)
         done: dict[str, Done] = {}
+        laid: list[Patch] = []
         canvas = Canvas(source, data, [p for _, p in spots], lambda path: _other(source, path))
         for (ident, spot), key in zip(spots, _with_near(canvas, spots, keys), strict=True):
             known = source.memory.find(PATCHES, key)
@@ -72,12 +85,21 @@ def healed_frame(source: Source, development: Development) -> Healed:
                 done[ident] = canvas.put_right(spot)
                 source.memory.put(PATCHES, key, (done[ident], canvas.last))
             else:
+                canvas.last = None
                 done[ident], patch = known
                 if patch is not None:
                     canvas.lay(patch)
+            if canvas.last is not None:
+                laid.append(canvas.last)
         result = Source(
-            source.facts, data, profiles=source.profiles, gain_maps=source.gain_maps, denoised=source.denoised
+            source.facts,
+            data,
+            profiles=source.profiles,
+            gain_maps=source.gain_maps,
+            denoised=source.denoised,
+            healed=True,
         )
+        result.memory.put(HEALED_FROM, None, HealedFrom(weakref.ref(source), tuple(laid)))
         result.wanted = source.wanted
         result.memory.take_shared(source.memory)
         return Healed(result, keys, done)

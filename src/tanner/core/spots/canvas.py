@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -192,8 +193,8 @@ class Canvas:
         if not hole.any():
             return Done(None, 0.0, "It is smaller than a px.", left=True)
         others = np.zeros_like(hole)
-        for other in self.spots:
-            if other.path != spot.path and self._near(other, x0, y0, x1, y1):
+        for other in self._near(y0, x0, y1, x1):
+            if other.path != spot.path:
                 others |= self.cover(other, y0, x0, y1 - y0, x1 - x0) > 0.002
         seam, by = 0.0, given
         if spot.other:
@@ -262,7 +263,16 @@ class Canvas:
             cv2.remap(part, np.ascontiguousarray(px[..., 0]), np.ascontiguousarray(px[..., 1]), cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE), np.float32
         )  # fmt: skip
 
-    def _near(self, spot: SpotParts, x0: int, y0: int, x1: int, y1: int) -> bool:
-        points, radius = self.px(spot.path), spot.size * self.long + 2
-        low, high = points.min(axis=0) - radius, points.max(axis=0) + radius
-        return bool(high[0] >= x0 and high[1] >= y0 and low[0] < x1 and low[1] < y1)
+    def _near(self, y0: int, x0: int, y1: int, x1: int) -> list[SpotParts]:
+        """Spots that reach into a window."""
+        low, high = self._bounds
+        there = (high[:, 0] >= x0) & (high[:, 1] >= y0) & (low[:, 0] < x1) & (low[:, 1] < y1)
+        return [self.spots[k] for k in np.flatnonzero(there).tolist()]
+
+    @cached_property
+    def _bounds(self) -> tuple[F64, F64]:
+        """The corners of what each spot covers, (N, 2) in px."""
+        points = [self.px(s.path) for s in self.spots]
+        radius = np.array([s.size * self.long + 2 for s in self.spots])[:, None]
+        low, high = (np.array([f(p, axis=0) for p in points]).reshape(-1, 2) for f in (np.min, np.max))
+        return low - radius, high + radius
