@@ -45,7 +45,7 @@ def turned(picture: Picture, degrees: float) -> Picture:
     return np.asarray(cv2.warpAffine(picture, way, (w, h), borderMode=cv2.BORDER_REFLECT), np.uint8)
 
 
-PORTRAITS = ("rowan-1", "wren-1", "wren-2")
+PORTRAITS = ("rowan-1", "rowan-2", "rowan-4", "wren-1", "wren-2", "wren-5")
 """Scenes with a face turned to the camera."""
 
 
@@ -95,7 +95,7 @@ def faceless() -> list[Picture]:
         for y in (0, 1)
         for x in (0, 1)
     ]
-    ours = [scene(n) for n in pictures.names() if not n.startswith(("rowan", "wren"))]
+    ours = [scene(n) for n in pictures.names() if not n.startswith(("rowan", "wren", "both"))]
     return [sized(np.ascontiguousarray(p), 640) for p in [*whole, *parts, *ours]]
 
 

@@ -10,7 +10,9 @@ from tanner.studio.bands import PICTURES
 from tanner.studio.truth import scenes, truth
 
 SHUT = "wren-blink"
-PORTRAITS = [n for n in scenes() if n.startswith(("wren", "rowan"))]
+PEOPLE = [n for n in scenes() if n.startswith(("wren", "rowan", "both"))]
+BEHIND = "rowan-3"
+PORTRAITS = [n for n in PEOPLE if n not in (BEHIND, "both-1")]
 
 
 @pytest.mark.parametrize("scene", scenes())
@@ -44,7 +46,20 @@ def test_eyes_lips_and_skin_are_where_the_face_is(scene: str) -> None:
     assert skin[5] / skin[1] > 1.15 * cloth[5] / cloth[1]  # skin is redder than wool
 
 
-@pytest.mark.parametrize("scene", PORTRAITS)
+def test_two_people_have_two_faces_and_one_from_behind_has_none() -> None:
+    faces = {n: json.loads((PICTURES / f"{n}.json").read_text())["faces"] for n in ("both-1", BEHIND)}
+    assert faces[BEHIND] == [] and len(faces["both-1"]) == 2
+    known = truth("both-1")
+    h, w = known["skin"].shape
+    left, right = sorted(faces["both-1"], key=lambda f: f["box"][0])
+    assert left["box"][2] < right["box"][0]
+    for face in (left, right):
+        x0, y0, x1, y1 = (round(v * s) for v, s in zip(face["box"], (w, h, w, h), strict=True))
+        assert known["lips"][y0:y1, x0:x1].sum() > 100 and known["iris"][y0:y1, x0:x1].sum() > 20
+    assert not any(k in truth(BEHIND) and truth(BEHIND)[k].sum() > 5 for k in ("lips", "iris"))
+
+
+@pytest.mark.parametrize("scene", PEOPLE)
 def test_the_person_is_nearer_than_the_wall(scene: str) -> None:
     known = truth(scene)
     assert np.median(known["depth"][known["subject"] > 0.9]) < np.percentile(known["depth"][known["subject"] < 0.1], 20)

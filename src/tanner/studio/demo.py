@@ -12,7 +12,7 @@ from tanner.core.output.files import write_whole
 from tanner.studio.camera import take
 from tanner.studio.exposure import Exposure
 
-VERSION = 13
+VERSION = 14
 """Raised when the frames change, so that an older demo is made anew."""
 ON_CARD = 4
 
@@ -54,7 +54,7 @@ def frames() -> list[Exposure]:
         add(f"instrument-{n}", 54 + 0.7 * n, believed=2950.0, ev=drift, upright=True, **tungsten)
     window = (
         ("wren-1", 5000, 0.0, 0.0), ("wren-2", 5250, 0.1, 0.4), ("wren-1", 5600, -0.1, 0.8), ("wren-2", 6000, -0.2, 0.0),
-        ("rowan-1", 6300, -0.25, -0.3), ("rowan-1", 6700, -0.35, 0.2), ("rowan-1", 7100, -0.5, 0.5), ("rowan-1", 7500, -0.6, 0.0),
+        ("rowan-1", 6300, -0.25, -0.3), ("rowan-2", 6700, -0.35, 0.2), ("rowan-1", 7100, -0.5, 0.5), ("rowan-2", 7500, -0.6, 0.0),
     )  # fmt: skip
     for n, (scene, kelvin, drift, aside) in enumerate(window):
         add(

@@ -58,7 +58,7 @@ _LOOKS: dict[str, dict[str, float]] = {
 
 
 def _kind(scene: str, taken_late: bool) -> str:
-    person = scene.startswith(("wren", "rowan"))
+    person = scene.startswith(("wren", "rowan", "both"))
     return ("evening" if taken_late else "portraits") if person else scene.rstrip("-0123456789")
 
 

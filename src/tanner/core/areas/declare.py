@@ -24,6 +24,7 @@ MOVED = (
     "mono.amount",
     "structure.texture", "structure.middle", "structure.haze",
     "detail.amount",
+    "noise.luminance", "noise.colour", "noise.moire",
 )  # fmt: skip
 """Adjustments of the picture that an area has of its own, as differences."""
 

@@ -145,6 +145,11 @@ def denoised_source(source: Source, noise: Noise, *, draft: bool = False, thread
     if not noise.changes:
         return source
     method = "quick" if draft and waits(source, noise) else method_for(source, noise)
+    return quieted(source, noise, method, threads)
+
+
+def quieted(source: Source, noise: Noise, method: str, threads: int = 1) -> Source:
+    """The same by a method that is given, even where `noise` asks for nothing of it: all in the same numbers, to be mixed."""
     return source.memory.get(QUIET, (noise, method), lambda: _quiet(source, noise, method, threads))
 
 

@@ -7,9 +7,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.adjust.registry import Development
+from tanner.core.adjust.registry import Development, with_differences
+from tanner.core.areas.declare import AREAS
 from tanner.core.memory import Slot
 from tanner.core.noise import stage
+from tanner.core.noise.by_areas import NoiseArea, denoised_by_areas, mask_to, method_of
 from tanner.core.noise.controls import Noise
 from tanner.core.noise.methods import Strength
 from tanner.core.noise.planes import Shrunk
@@ -27,6 +29,8 @@ STRIP = 128
 """Rows of a strip; a multiple of 16, so that strips can become parts of one JPEG."""
 BINNED: Slot[F32] = Slot("binned", keep=2, heavy=True)
 """The mosaic in blocks (3, h // k, w // k), by their side."""
+AREA_MASKS: Slot[F32 | None] = Slot("masks of noise", keep=4, heavy=True)
+"""Masks of areas in which noise is dealt with in another way, over the upright frame."""
 SHRUNK: Slot[Shrunk] = Slot("shrunk", heavy=True)
 DENOISED_BLOCKS: Slot[F32] = Slot("denoised blocks", keep=2, heavy=True)
 """Blocks without their noise, by their side and the controls of noise."""
@@ -40,6 +44,7 @@ class Linear:
         original: as it was read; source: without its noise and spots where that was done.
         small_noise: what is left to be done of it at the size that is worked at.
         pre: (3,) the balance before demosaicing.
+        small_areas: areas in which it is dealt with in another way, at that size.
         outside: planes, the affine way to them and grain for what lies outside the frame, see `render.outside`.
     """
 
@@ -52,6 +57,7 @@ class Linear:
     kernel: F32
     pre: F32
     outside: tuple[F32, F32, F32] | None = None
+    small_areas: tuple[NoiseArea, ...] = ()
 
 
 def pre_gains(source: Source) -> NDArray[np.float64]:
@@ -72,22 +78,61 @@ def make_linear(
         size = output[0] * how.times, output[1] * how.times
         larger = Supersampled(how.times, geometry_of(source, development, size), shrink_weights(how.times))
     wanted, original = source.wanted, source
-    source, small_noise = _denoised(source, development.group(Noise), draft and how.blocks >= 4, draft)
+    noise = development.group(Noise)
+    areas = noise_areas(source, development)
+    if areas:
+        noise = method_of(noise, areas)
+    source, small_noise = _denoised(source, noise, draft and how.blocks >= 4, draft, areas)
     source = healed_source(source, development)
     source.wanted = wanted
     kernel = lanczos(1.0 if how.stretch <= WIDEN else round(how.stretch, 2))
     pre = np.ascontiguousarray(pre_gains(source), dtype=np.float32)
-    return Linear(original, source, geometry, small_noise, how, larger, kernel, pre)
+    return Linear(
+        original, source, geometry, small_noise, how, larger, kernel, pre, small_areas=areas if small_noise else ()
+    )
 
 
-def _denoised(source: Source, noise: Noise, small: bool, draft: bool) -> tuple[Source, Noise | None]:
+def noise_areas(source: Source, development: Development) -> tuple[NoiseArea, ...]:
+    """Areas of a development in which noise is dealt with in another way, and what their masks depend on."""
+    things = development.listed(AREAS.key)
+    wanted = [t for t in things if any(v for k, v in t.values.items() if k.startswith("noise."))]
+    if not wanted or source.denoised or source.healed:
+        return ()
+    # Masks are made of this module.
+    from tanner.core.render.masking import mask_or_none
+
+    told = tuple(t.parts.model_dump_json(exclude={"name", "tint", "order", "amount"}) for t in things)
+    seen = tuple(development.groups[g] for g in ("white", "light", "profile", "crop") if g in development.groups)
+    found = []
+    for thing in wanted:
+        mine = {k: v for k, v in thing.values.items() if k.startswith("noise.")}
+        base = development
+        if base.group(Noise).method == "none":
+            # Where the frame has no method, strengths count from nothing.
+            base = with_differences(development, {"noise.luminance": -100.0, "noise.colour": -100.0})
+        noise = with_differences(base, mine).group(Noise)
+
+        def mask(ident: str = thing.id) -> F32 | None:
+            return source.memory.get(AREA_MASKS, (ident, told, seen), lambda: mask_or_none(source, development, ident))
+
+        found.append(NoiseArea(noise, (thing.id, told, seen), mask))
+    return tuple(found)
+
+
+def _denoised(
+    source: Source, noise: Noise, small: bool, draft: bool, areas: tuple[NoiseArea, ...] = ()
+) -> tuple[Source, Noise | None]:
     """The source without its noise; and what is left to be done at the size that is worked at."""
-    wanted = small and source.facts.kind == "bayer" and stage.method_for(source, noise) != "none"
-    if wanted and (noise.method == "quick" or stage.waits(source, noise)):
+    cleans = noise.model_copy(update={"luminance": 100.0}) if areas else noise
+    wanted = small and source.facts.kind == "bayer" and stage.method_for(source, cleans) != "none"
+    if wanted and (noise.method == "quick" or stage.waits(source, cleans)):
         # Without strengths, so that moving one finds what is there.
         faults = Noise(hot_pixels=noise.hot_pixels, moire=noise.moire)
         return stage.denoised_source(source, faults), noise
-    return stage.denoised_source(source, noise, draft=draft, threads=2 if draft else 1), None
+    threads = 2 if draft else 1
+    if areas:
+        return denoised_by_areas(source, noise, areas, draft=draft, threads=threads), None
+    return stage.denoised_source(source, noise, draft=draft, threads=threads), None
 
 
 def _f32(values: object) -> F32:
@@ -141,9 +186,15 @@ def binned(plan: Linear) -> F32:
 
     def make() -> F32:
         shrunk = memory.get(SHRUNK, k, lambda: Shrunk(planes, plan.source, plan.pre, k))
-        return np.asarray(shrunk.at(strength))
+        found = base = np.asarray(shrunk.at(strength))
+        for area in plan.small_areas:
+            mask = area.mask()
+            if mask is not None:
+                other = np.asarray(shrunk.at(Strength(area.noise.luminance, area.noise.colour)))
+                found = found + mask_to(mask, plan.source, k, (0, base.shape[1]), base.shape[2]) * (other - base)
+        return np.asarray(found, np.float32)
 
-    return memory.get(DENOISED_BLOCKS, (k, noise), make)
+    return memory.get(DENOISED_BLOCKS, (k, noise, tuple((a.noise, a.key) for a in plan.small_areas)), make)
 
 
 def _binned_anew(source: Source, pre: F32, k: int) -> F32:

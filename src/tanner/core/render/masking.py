@@ -1,6 +1,7 @@
 """The mask of an area as a picture of its own: for the screen, for files, and for what is measured inside of it."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,13 +81,23 @@ def whole_mask(frame: StageFrame, development: Development, ident: str) -> F32:
     return mask_on_grid(ident, things[ident], place_of(frame), things)  # type: ignore[arg-type]
 
 
+def mask_or_none(source: Source, development: Development, ident: str) -> F32 | None:
+    """The same of a frame; None where the area is off on it."""
+    try:
+        return whole_mask(masking_frame(source, development, (64, 64)), development, ident)
+    except NotFound:
+        return None
+
+
 def masking_frame(source: Source, development: Development, output: tuple[int, int]) -> StageFrame:
     """What masks ask of a frame at an output size, without its noise and its spots being worked on: no mask reads those."""
     from tanner.core.noise.controls import Noise
     from tanner.core.noise.sharpen import Detail
 
     groups = {k: type(g)() if isinstance(g, Noise | Detail) else g for k, g in development.groups.items()}
-    bare = Development(groups, {AREAS.key: development.lists.get(AREAS.key, ())})
+    # Without what they change: masks ask for none of it, and noise in areas asks for masks.
+    things = tuple(replace(t, values={}) for t in development.lists.get(AREAS.key, ()))
+    bare = Development(groups, {AREAS.key: things})
     return frame_of(make_linear(source, bare, output), bare, "srgb", True)
 
 

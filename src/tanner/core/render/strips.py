@@ -196,7 +196,8 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
         list(run(fill, bands))
         return view
 
-    key = geometry_groups(development), plan.linear.small_noise, (width, height)
+    small = plan.linear.small_noise, tuple((a.noise, a.key) for a in plan.linear.small_areas)
+    key = geometry_groups(development), small, (width, height)
     view = plan.linear.source.memory.get(PLANES, key, make)
     out = np.empty((height, width, 3), dtype=plan.encoder.dtype)
 

@@ -17,7 +17,7 @@ from tanner.core.adjust.registry import Development
 from tanner.core.memory import Slot
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
-from tanner.core.spots.canvas import Canvas, Done, Patch, lying
+from tanner.core.spots.canvas import SpotCanvas, Done, SpotPatch, lying
 from tanner.core.spots.declare import MOST, SPOTS, SpotParts
 
 
@@ -35,12 +35,12 @@ class HealedFrom:
     """What a healed frame was made from, as long as that is open, and what was put into it."""
 
     source: "weakref.ref[Source]"
-    patches: tuple[Patch, ...]
+    patches: tuple[SpotPatch, ...]
 
 
 HEALED_FROM: Slot[HealedFrom] = Slot("healed from")
 HEALED: Slot[Healed] = Slot("healed", keep=2, heavy=True)
-PATCHES: Slot[tuple[Done, Patch | None]] = Slot("patches of spots", keep=2 * MOST)
+PATCHES: Slot[tuple[Done, SpotPatch | None]] = Slot("patches of spots", keep=2 * MOST)
 """What each spot put where, by all that it depends on: one that is changed costs itself and what lies near it."""
 OTHERS: Slot[Source] = Slot("other frames", keep=1, heavy=True)
 """Frames that spots are taken from, by their path."""
@@ -76,8 +76,8 @@ def healed_frame(source: Source, development: Development) -> Healed:
     def make() -> Healed:
         data = np.array(source.data)
         done: dict[str, Done] = {}
-        laid: list[Patch] = []
-        canvas = Canvas(source, data, [p for _, p in spots], lambda path: _other(source, path))
+        laid: list[SpotPatch] = []
+        canvas = SpotCanvas(source, data, [p for _, p in spots], lambda path: _other(source, path))
         for (ident, spot), key in zip(spots, _with_near(canvas, spots, keys), strict=True):
             known = source.memory.find(PATCHES, key)
             if known is None:
@@ -107,7 +107,7 @@ def healed_frame(source: Source, development: Development) -> Healed:
     return source.memory.get(HEALED, keys, make)
 
 
-def _with_near(canvas: Canvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[str]:
+def _with_near(canvas: SpotCanvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[str]:
     """What the patch of each spot depends on: itself, all that was done before within its reach, and what must be no source."""
     windows = [canvas.window_of(lying(s)) or (0, 0, 0, 0) for _, s in spots]
     at = np.array(windows, np.int64).reshape(-1, 4)

@@ -42,7 +42,7 @@ class Done:
 
 
 @dataclass(frozen=True)
-class Patch:
+class SpotPatch:
     """What a spot put into a frame's own numbers, (h, w) or (3, h, w), from a px of the sensor on."""
 
     top: int
@@ -80,7 +80,7 @@ def lying(spot: SpotParts) -> SpotParts:
     return placed(spot, homography(spot.found)) if spot.found else spot
 
 
-class Canvas:
+class SpotCanvas:
     """See the module.
 
     Args:
@@ -90,7 +90,7 @@ class Canvas:
 
     def __init__(self, source: Source, data: NDArray[Any], spots: Sequence[SpotParts], reader: Any = None) -> None:
         self.source, self.data, self.reader = source, data, reader
-        self.last: Patch | None = None
+        self.last: SpotPatch | None = None
         self.step = 2 if data.ndim == 2 else 1
         w, h = source.size
         self.size = (w // self.step, h // self.step)
@@ -130,15 +130,15 @@ class Canvas:
     def put(self, y0: int, x0: int, values: F32) -> None:
         h, w = values.shape[:2]
         if self.step == 1:
-            self.lay(Patch(y0, x0, np.ascontiguousarray(np.moveaxis(values, -1, 0))))
+            self.lay(SpotPatch(y0, x0, np.ascontiguousarray(np.moveaxis(values, -1, 0))))
             return
         most = np.iinfo(self.data.dtype).max if self.data.dtype.kind == "u" else None
         flat = values.reshape(h, w, 2, 2).transpose(0, 2, 1, 3).reshape(2 * h, 2 * w)
         if most is not None:
             flat = np.clip(np.rint(flat), 0, most)
-        self.lay(Patch(2 * y0, 2 * x0, flat.astype(self.data.dtype)))
+        self.lay(SpotPatch(2 * y0, 2 * x0, flat.astype(self.data.dtype)))
 
-    def lay(self, patch: Patch) -> None:
+    def lay(self, patch: SpotPatch) -> None:
         """Put numbers into the frame's own, and remember which they were."""
         h, w = patch.values.shape[-2:]
         self.data[..., patch.top : patch.top + h, patch.left : patch.left + w] = patch.values
@@ -247,7 +247,7 @@ class Canvas:
             return f"{name}, from which it is taken, cannot be read: {error}"
         if other.data.ndim != self.data.ndim or other.facts.pattern != self.source.facts.pattern:
             return f"{name}, from which it is taken, is a file of another kind."
-        canvas = Canvas(other, other.data, ())
+        canvas = SpotCanvas(other, other.data, ())
         xs, ys = np.meshgrid(np.arange(x0, x1, dtype=np.float64), np.arange(y0, y1, dtype=np.float64))
         here = self.places(np.stack([xs.ravel(), ys.ravel()], 1))
         there = np.column_stack([here, np.ones(len(here))]) @ m.T

@@ -28,7 +28,7 @@ LIKE, UNLIKE = 0.45, 0.25
 
 
 @dataclass(frozen=True)
-class Seen:
+class SpotSeen:
     """Whether a spot is seen in one frame, by where it would lie; None: the frame cannot say, or says the same for another.
 
     Attributes:
@@ -95,7 +95,7 @@ def seen_in(
     lead: tuple[tuple[int, int], int],
     setup: F64 | None,
     subject: Mapping[str, F64],
-) -> dict[str, Seen]:
+) -> dict[str, SpotSeen]:
     """Whether spots are seen in another frame.
 
     Args:
@@ -103,7 +103,7 @@ def seen_in(
         setup: how the setup moved (3, 3), None in a frame of another one; subject: how the subject moved at each spot.
     """
     plane = plane_of(source)[0]
-    found: dict[str, Seen] = {}
+    found: dict[str, SpotSeen] = {}
     for ident, (mine, _) in own.items():
         spot = spots[ident]
         at = _middle(spot)
@@ -122,7 +122,7 @@ def seen_in(
             by["subject"] = None
         if _close(places["sensor"], places["setup"], spot.size):
             by["sensor"] = None
-        found[ident] = Seen(by, setup is None)
+        found[ident] = SpotSeen(by, setup is None)
     return found
 
 
@@ -152,7 +152,7 @@ SAID = {
 WHAT = {"sensor": "the sensor", "setup": "the setup", "subject": "the subject"}
 
 
-def weighed(seen: Sequence[Seen]) -> Evidence:
+def weighed(seen: Sequence[SpotSeen]) -> Evidence:
     """What is proposed from what the frames say."""
     counts: dict[Hypothesis, tuple[int, int]] = {}
     for key in ORDER:
@@ -166,7 +166,9 @@ def weighed(seen: Sequence[Seen]) -> Evidence:
     best = max(ORDER, key=share)
     if share(best) >= 0.6:
         n, of = counts[best]
-        return Evidence(best, counts, f"Seen {SAID[best]} in {n} of {of} frames that tell: it holds to {WHAT[best]}.")
+        return Evidence(
+            best, counts, f"SpotSeen {SAID[best]} in {n} of {of} frames that tell: it holds to {WHAT[best]}."
+        )
     if any(of >= 2 for _, of in counts.values()) and all(share(k) < 0.2 for k in counts):
-        return Evidence("frame", counts, "Seen in no other frame: it is this frame’s alone.")
+        return Evidence("frame", counts, "SpotSeen in no other frame: it is this frame’s alone.")
     return Evidence(None, counts, "The other frames do not tell what it holds to.")

@@ -21,7 +21,7 @@ from tanner.core.render.guide import look_of
 from tanner.core.spots.apply import healed_frame
 from tanner.core.spots.declare import LEFT, SPOTS, SpotParts, stamp
 from tanner.core.spots.dust import DustLook, dust_look
-from tanner.core.spots.evidence import Seen, own_strengths, seen_in
+from tanner.core.spots.evidence import SpotSeen, own_strengths, seen_in
 from tanner.core.spots.follow import SpotLead, spots_again
 
 KEPT_AS = "features-1"
@@ -95,7 +95,7 @@ def place_in(lead: str, values: str, ident: str, path: str) -> list[float]:
     return spots_again(_lead_of(lead).lead, here, _spots(values, [ident]))[ident][0]
 
 
-def spots_seen(lead: str, values: str, idents: Sequence[str], path: str, same_set: bool) -> dict[str, Seen]:
+def spots_seen(lead: str, values: str, idents: Sequence[str], path: str, same_set: bool) -> dict[str, SpotSeen]:
     """Whether spots of a frame are seen in another one, by what they may hold to."""
     spots = _spots(values, idents)
     own = _own(lead, Path(lead).stat().st_mtime_ns, values, tuple(sorted(spots)))

@@ -82,7 +82,9 @@ def jumper(w: Wearer, ease: float = 1.0) -> Cloth:
     height = w.points[:, 2]
     # Before the throat it ends well inside of the collar, or it shows above its fold.
     front = np.clip(from_neck @ w.forward / np.maximum(np.linalg.norm(from_neck, axis=1), 0.1), 0, 1)
-    most = np.minimum(neck[2] + 1.0, np.where(front > 0.8, w.level - 12.2 - 2.0, np.inf))
+    # At the sides a broad neck runs out into the shoulders: there it reaches up under the turned-down part.
+    side = np.minimum(neck[2] + 2.8, w.level - 12.2 - 1.0)
+    most = np.where(front > 0.8, np.minimum(neck[2] + 1.0, w.level - 12.2 - 2.0), np.maximum(neck[2] + 1.0, side))
     keep = body & (height < most) & (height > neck[2] - 40) & ((away > 4.6) | (height < neck[2] - 6))
     quads = mesh.all_quads()
     p, q, _ = mesh.refine(w.points, quads[keep[quads].all(axis=1)], np.zeros((len(w.points), 0)), 1)
