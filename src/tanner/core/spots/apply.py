@@ -17,7 +17,7 @@ from tanner.core.adjust.registry import Development
 from tanner.core.memory import Slot
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
-from tanner.core.spots.canvas import SpotCanvas, Done, SpotPatch, lying
+from tanner.core.spots.canvas import Done, SpotCanvas, SpotPatch, lying
 from tanner.core.spots.declare import MOST, SPOTS, SpotParts
 
 
