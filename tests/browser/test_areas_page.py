@@ -156,6 +156,43 @@ def test_painted_combined_and_shown(page: Page, bench: Bench, server: Running, f
     assert page.url.split("?")[0].endswith("/bench")
 
 
+def test_the_edge_of_an_outline_is_softer_at_one_corner(
+    page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]
+) -> None:
+    bench("T0001")
+    page.locator('#index [data-group="areas"]').click()
+    settled(page)
+    begun(page, "Outline")
+    x, y = middle(page)
+    for dx, dy in ((-70, -50), (70, -50), (80, 60), (-60, 70), (-70, -50)):
+        page.mouse.click(x + dx, y + dy)
+    lead = frame_ids["T0001"]
+
+    def points() -> list[dict[str, object]]:
+        return area_of(server, lead)["shapes"][0]["points"]  # type: ignore[index, no-any-return]
+
+    eventually(page, lambda: area_of(server, lead).get("name") == "Outline")
+    settled(page)
+    expect(page.locator("#part-corner")).to_contain_text("none is chosen")
+    page.mouse.click(x + 70, y - 50)
+    expect(page.locator("#corner-number")).to_have_text("2 of 4")
+    page.locator("#corner-softness").fill("60")
+    eventually(page, lambda: [p.get("softness") for p in points()] == [None, 0.06, None, None])
+    page.locator("#corner-next").click()
+    expect(page.locator("#corner-number")).to_have_text("3 of 4")
+    page.locator("#corner-curved").check()
+    eventually(page, lambda: bool(points()[2].get("curved")) and not points()[1].get("curved"))
+    settled(page)
+    page.locator("#corner-before").click()
+    page.locator("#corner-as-all").click()
+    eventually(page, lambda: points()[1].get("softness") is None)
+    page.locator("#corner-remove").click()
+    eventually(page, lambda: len(points()) == 3)
+    # Three is the least; the next one that is chosen cannot go.
+    page.locator("#corner-next").click()
+    expect(page.locator("#corner-remove")).to_be_disabled()
+
+
 def test_an_outline_and_a_colour_are_clicked(
     page: Page, bench: Bench, server: Running, frame_ids: dict[str, int]
 ) -> None:

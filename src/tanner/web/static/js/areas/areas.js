@@ -8,6 +8,7 @@ import { hear } from "../news.js";
 import { Rule } from "../rule.js";
 import { tell, trying } from "../shell.js";
 import { BrushTool } from "./brush.js";
+import { Corner } from "./corner.js";
 import { WHOLE } from "./geometry.js";
 import { BEGIN, DRAWN, KINDS } from "./kinds.js";
 import { Parts } from "./parts.js";
@@ -34,6 +35,7 @@ export class Areas extends AreaPointer {
     }
     this.brush = new BrushTool(this);
     this.parts = new Parts(this);
+    this.corner = new Corner(this);
     this.listen();
   }
 
@@ -100,6 +102,7 @@ export class Areas extends AreaPointer {
     byId("area-again").hidden = !this.followed() || !this.shapes().some((s) => s.holds === "subject");
     this.say();
     this.parts.fill();
+    this.corner.fill();
     byId("area-see").value = this.seen ? this.how : "none";
     [...byId("area-tints").children].forEach((b, i) => b.setAttribute("aria-pressed", String(i === (area.tint || 0))));
   }

@@ -42,7 +42,10 @@ export function dragged(shape, handle, from, to) {
     else if (s.kind === "outline") s.points.forEach((p) => (p.at = add(p.at)));
     else s.at = add(s.at);
   } else if (s.kind === "straight") s[handle.what] = to.map(fix);
-  else if (s.kind === "outline") s.points[handle.n].at = to.map(fix);
+  else if (handle.what === "soft") {
+    const { at } = s.points[handle.n];
+    s.points[handle.n].softness = fix(Math.min(0.5, Math.max(0, Math.hypot(to[0] - at[0], to[1] - at[1]) - 0.012)));
+  } else if (s.kind === "outline") s.points[handle.n].at = to.map(fix);
   else {
     const far = Math.max(0.005, Math.hypot(to[0] - s.at[0], to[1] - s.at[1]));
     const turn = (Math.atan2(to[1] - s.at[1], to[0] - s.at[0]) * 180) / Math.PI - (handle.what === "high" ? 90 : 0);
@@ -111,9 +114,15 @@ export function drawHandles(c, handles, to, ratio) {
     c.beginPath();
     if (handle.what === "move") c.rect(x - 5 * ratio, y - 5 * ratio, 10 * ratio, 10 * ratio);
     else if (handle.what === "corner" && !handle.round) c.rect(x - 4 * ratio, y - 4 * ratio, 8 * ratio, 8 * ratio);
-    else c.arc(x, y, 5.5 * ratio, 0, 7);
-    c.fillStyle = "#fff";
-    c.fill();
+    else c.arc(x, y, (handle.what === "soft" ? 6.5 : 5.5) * ratio, 0, 7);
+    // A ring is softness, and the chosen corner is dark.
+    c.fillStyle = handle.strong ? "#1b1b1b" : "#fff";
+    if (handle.what !== "soft") c.fill();
+    if (handle.what === "soft" || handle.strong) {
+      c.strokeStyle = "#fff";
+      c.lineWidth = 3.5 * ratio;
+      c.stroke();
+    }
     c.strokeStyle = "#1b1b1b";
     c.lineWidth = 1.5 * ratio;
     c.stroke();

@@ -79,7 +79,9 @@ export class Parts {
   choose(i) {
     this.areas.stop();
     this.chosen = i;
+    this.areas.corner.chosen = null;
     this.fill();
+    this.areas.corner.fill();
     this.areas.showMask();
   }
 

@@ -13,7 +13,8 @@ export class AreaPointer {
     const shape = this.shapes()[this.parts.chosen];
     if (!shape || this.painting()) return [];
     const forth = handles.forth(shape, this.place(), this.found());
-    return handles.handlesOf(shape).map((h) => ({ ...h, i: this.parts.chosen, here: forth(h.at) }));
+    const soft = shape.kind === "outline" && !this.followed() ? this.corner.handle(shape) : null;
+    return [...(soft ? [soft] : []), ...handles.handlesOf(shape)].map((h) => ({ ...h, i: this.parts.chosen, here: forth(h.at), strong: h.what === "corner" && h.n === this.corner.chosen }));
   }
 
   draw(c, rect, header, ratio) {
@@ -100,6 +101,7 @@ export class AreaPointer {
     }
     const handle = this.hit(p);
     if (!handle) return false;
+    if (handle.what === "corner") this.corner.choose(handle.n);
     this.drag = { ...handle, from: this.places.place(p), shapes: structuredClone(this.shapes()), was: [...this.place()] };
     return true;
   }
