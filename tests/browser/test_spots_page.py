@@ -1,5 +1,6 @@
 """Spots on the Bench: set, drawn, put right in other ways, seen small, followed, moved, looked for, walked; dust in Kit."""
 
+import re
 from collections.abc import Callable
 
 import pytest
@@ -107,6 +108,9 @@ def test_followers_show_where_it_lies_and_can_move_it(
     lead, follower = frame_ids["T0001"], frame_ids["T0002"]
     (ident,) = spots_of(server, lead)
     server.until(f"/api/frames/{follower}", lambda f: f"spots/{ident}/judged" in f["values"])
+    page.locator("#spot-evidence").click()
+    expect(page.locator("#spot-evidence")).to_have_text("Ask the other frames", timeout=30_000)
+    expect(page.locator("#spot-said")).to_have_text(re.compile("frame|tell"))
     bench("T0002")
     opened(page)
     expect(page.locator("#spot-list .area-row")).to_have_count(1)
@@ -149,6 +153,11 @@ def test_specks_are_looked_for_and_the_picture_is_walked(page: Page, bench: Benc
     assert len(seen) == count and page.locator("#spot-walked").inner_text() == text
     page.keyboard.press("x")
     expect(page.locator("#spot-see")).not_to_be_checked()
+    page.locator("#spot-looking").click()
+    page.get_by_role("menuitem", name="Dust in this plain frame").click()
+    # What is said: places in one frame, or that there are none.
+    expect(page.get_by_text("in 1 frame of this camera")).to_be_visible(timeout=30_000)
+    expect(page.locator("#spot-looking")).to_contain_text("Look for")
 
 
 def test_one_key_leads_there_from_the_line_up(page: Page, bench: Bench) -> None:

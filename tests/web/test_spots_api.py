@@ -130,7 +130,8 @@ def test_a_place_is_taken_from_another_frame(server: Running, ids: list[int]) ->
 
 def test_other_frames_are_asked_what_a_spot_holds_to(server: Running, ids: list[int]) -> None:
     lead = ids[0]
-    found = server.post(f"/api/frames/{lead}/spots/evidence", {"spots": ["0000000a"]})["0000000a"]
+    asked = server.post(f"/api/frames/{lead}/spots/evidence", {"spots": ["0000000a"]})
+    found = server.over(f"/api/questions/{asked['question']}")["spots"]["0000000a"]
     assert found["holds"] in (None, "setup", "subject", "frame", "sensor") and found["said"]
 
 
@@ -138,10 +139,12 @@ def test_dust_of_a_camera_is_found_kept_and_healed_in_its_frames_until_it_is_cle
     server: Running, ids: list[int]
 ) -> None:
     plain, later = ids[3], ids[4]
-    found = server.post(f"/api/frames/{plain}/dust/find", {"plain": True})["specks"]
+    asked = server.post(f"/api/frames/{plain}/dust/find", {"plain": True})
+    assert asked["turn"] == [1, 0, 0, 1]
+    found = server.over(f"/api/questions/{asked['question']}")["specks"]
     sure = [s for s in found if s["confidence"] >= 0.5]
     assert 20 <= len(sure) <= 27
-    specks = [{"x": s["path"][0][0], "y": s["path"][0][1], "size": s["size"]} for s in sure]
+    specks = [{"x": s["at"][0], "y": s["at"][1], "size": s["size"]} for s in sure]
     ident = server.post(f"/api/frames/{plain}/dust", {"specks": specks})["dust"]
     (kept,) = server.get("/api/dust")["dust"]
     assert (
@@ -175,6 +178,18 @@ def test_dust_of_a_camera_is_found_kept_and_healed_in_its_frames_until_it_is_cle
     server.client.delete(f"/api/dust/{ident}")
     assert spots(plain) == [] and server.get("/api/dust")["dust"] == []
     assert "no longer" in server.post(f"/api/dust/{ident}", {"since": kept["since"]}, expect=422)["error"]
+
+
+def test_a_question_is_stopped_and_told_in_work(server: Running, ids: list[int]) -> None:
+    asked = server.post(f"/api/frames/{ids[4]}/dust/find", {})
+    assert asked["turn"] != [1, 0, 0, 1]  # that one was held upright
+    server.post(f"/api/questions/{asked['question']}/cancel")
+    state = server.over(f"/api/questions/{asked['question']}")
+    assert state["cancelled"] and "specks" not in state
+    row = next(r for r in server.get("/api/work")["work"] if r["kind"] == "question" and r["id"] == asked["question"])
+    assert row["over"] and row["text"] == "Cancelled." and "Dust on the sensor" in row["title"]
+    assert "no longer known" in server.get("/api/questions/999", expect=422)["error"]
+    assert "no longer known" in server.post("/api/questions/999/cancel", expect=422)["error"]
 
 
 def test_a_spot_of_a_frame_goes_to_its_camera(server: Running, ids: list[int]) -> None:

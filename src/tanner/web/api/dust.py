@@ -43,16 +43,16 @@ class Dates(BaseModel):
 
 @router.post("/frames/{frame_id}/dust/find")
 def find(frame_id: int, body: FindDust, services: WithServices) -> dict[str, Any]:
-    """Dust that this frame or the frames of its camera show: {"specks": [{"path", "size", "confidence", "frames"}], "said"}."""
+    """Look for dust in this frame or in the frames of its camera; the answer comes by `/api/questions/{number}`.
+
+    "turn" takes places of the sensor to places of this frame: [a, b, c, d] with x' = a x + b y and y' = c x + d y.
+    """
     with services.catalogue.read() as session:
         facts = dict(frame_of(session, frame_id).facts)
-    found, said = services.retouch.dust(frame_id, body.plain)
     size, turned = (int(facts["width"]), int(facts["height"])), int(facts.get("orientation") or 1)
-    rows = [
-        {"path": on_frame([(s.x, s.y)], size, turned), "size": s.size, "confidence": s.confidence, "frames": s.frames}
-        for s in found[:MOST]
-    ]
-    return {"specks": rows, "said": said}
+    number = services.retouch.dust(frame_id, body.plain).number
+    (a, c), (b, d) = on_frame([(1.0, 0.0), (0.0, 1.0)], size, turned)
+    return {"question": number, "turn": [a, b, c, d]}
 
 
 @router.post("/frames/{frame_id}/dust")

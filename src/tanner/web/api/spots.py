@@ -12,6 +12,7 @@ from tanner.catalogue.development import remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
 from tanner.core.adjust.registry import develop
+from tanner.core.errors import TannerError
 from tanner.core.spots.apply import spots_of
 from tanner.core.spots.canvas import lying
 from tanner.core.spots.declare import MOST, SPOTS, SpotParts
@@ -84,9 +85,38 @@ def _dealt_with(found: FoundSpot, spots: Sequence[SpotParts]) -> bool:
 
 @router.post("/frames/{frame_id}/spots/evidence")
 def evidence(frame_id: int, body: Asked, services: WithServices) -> dict[str, Any]:
-    """What other frames say that spots hold to: by id {"holds", "said", "counts"}; holds is None where they do not tell."""
-    found = services.retouch.evidence(frame_id, body.spots)
-    return {i: {"holds": e.holds, "said": e.said, "counts": e.counts} for i, e in found.items()}
+    """Ask other frames what spots hold to; the answer comes by `/api/questions/{number}`."""
+    return {"question": services.retouch.evidence(frame_id, body.spots).number}
+
+
+@router.get("/questions/{number}")
+def question(number: int, services: WithServices) -> dict[str, Any]:
+    """How far a question to several frames is, and its answer once it is over.
+
+    Of spots {"spots": {id: {"holds", "said", "counts"}}}; holds is None where they do not tell. Of dust
+    {"specks": [{"at", "size", "confidence", "frames"}], "said"}, in places of the sensor.
+    """
+    job = services.retouch.jobs.get(number)
+    if job is None:
+        raise TannerError("This question is no longer known. Ask again.")
+    if job.over and job.error:
+        raise TannerError(job.error)
+    answer = {"done": job.done, "count": job.count, "over": job.over, "cancelled": job.cancelled}
+    if job.result is None:
+        return answer
+    if isinstance(job.result, dict):
+        told = {i: {"holds": e.holds, "said": e.said, "counts": e.counts} for i, e in job.result.items()}
+        return {**answer, "spots": told}
+    found, said = job.result
+    rows = [{"at": (s.x, s.y), "size": s.size, "confidence": s.confidence, "frames": s.frames} for s in found[:MOST]]
+    return {**answer, "specks": rows, "said": said}
+
+
+@router.post("/questions/{number}/cancel")
+def cancel(number: int, services: WithServices) -> dict[str, Any]:
+    """Ask no more frames."""
+    services.retouch.cancel(number)
+    return {"done": "cancelled"}
 
 
 @router.post("/frames/{frame_id}/spots/{spot}/from")

@@ -95,6 +95,26 @@ def _searches(services: Services, names: dict[int, str]) -> list[dict[str, Any]]
     return rows
 
 
+def _questions(services: Services, names: dict[int, str]) -> list[dict[str, Any]]:
+    rows = []
+    for job in services.retouch.jobs.all():
+        rows.append(
+            _row(
+                "question",
+                job.number,
+                f"{job.title}, in {names.get(job.shoot, 'a shoot')}",
+                done=job.done,
+                count=job.count,
+                left_s=None,
+                over=job.over,
+                text="Cancelled." if job.cancelled and job.over else "",
+                failed=[job.error] if job.error else [],
+                cancel=None if job.over else f"/api/questions/{job.number}/cancel",
+            )
+        )
+    return rows
+
+
 def _merges(services: Services) -> list[dict[str, Any]]:
     rows = []
     for job in services.merges.jobs.all():
@@ -221,4 +241,5 @@ def work(services: WithServices) -> dict[str, Any]:
             )
     rows += _imports(services, names) + _matches(services) + _merges(services)
     rows += _making(services) + _denoising(services) + _checks(services, names) + _searches(services, names)
+    rows += _questions(services, names)
     return {"work": sorted(rows, key=lambda row: row["over"])}

@@ -3,6 +3,7 @@ import { post } from "../api.js";
 import { beside } from "../commands.js";
 import { byId, el, plural } from "../dom.js";
 import { tell, trying } from "../shell.js";
+import { answered } from "./questions.js";
 
 const KINDS = [
   ["Specks and scratches", "On even ground: specks, lint, scratches", (f) => f.find(false)],
@@ -25,6 +26,10 @@ export class SpotFinding {
     document.body.append(this.menu);
     const button = byId("spot-looking");
     button.addEventListener("click", () => {
+      if (this.looking) {
+        this.looking = false;
+        return;
+      }
       this.menu.togglePopover();
       if (!this.menu.matches(":popover-open")) return;
       beside(this.menu, button);
@@ -59,10 +64,23 @@ export class SpotFinding {
     this.show();
   }
 
+  // The button that looks stops it while it is under way.
   async dust(plain) {
-    const got = await this.asked("dust/find", { plain }, plain ? "Looking …" : "Looking at the frames …");
+    const button = byId("spot-looking");
+    const { id } = this.bench.frame();
+    this.looking = true;
+    const got = await answered(
+      () => post(`/api/frames/${id}/dust/find`, { plain }),
+      (done, count) => {
+        button.textContent = this.looking ? `Stop (${done} of ${count})` : "Stopping …";
+        return this.looking;
+      },
+    );
+    this.looking = false;
+    button.textContent = "Look for ▾";
     if (!got) return;
-    this.found = got.specks.map((s) => ({ ...s, kind: "dust" }));
+    const [a, b, c, d] = got.turn;
+    this.found = got.specks.map((s) => ({ ...s, kind: "dust", path: [[a * s.at[0] + b * s.at[1], c * s.at[0] + d * s.at[1]]] }));
     this.ofSensor = true;
     this.about = got.said;
     if (!got.specks.length) tell(`No dust was found. ${got.said}`);

@@ -3,6 +3,7 @@ import { post } from "../api.js";
 import { byId, el } from "../dom.js";
 import { Rule } from "../rule.js";
 import { tell, trying } from "../shell.js";
+import { answered } from "./questions.js";
 
 const PROPOSALS = 3;
 
@@ -93,15 +94,28 @@ export class SpotOne {
     return kept;
   }
 
+  // Asked again while it is under way: it is stopped.
   async ask() {
     const button = byId("spot-evidence");
+    if (this.asking) {
+      this.asking = false;
+      return;
+    }
     const id = this.spots.chosen;
-    button.disabled = true;
+    const { id: frame } = this.bench.frame();
+    this.asking = true;
     byId("spot-said").hidden = false;
-    byId("spot-said").textContent = "Looking at other frames of this camera …";
-    const found = await trying(() => post(`/api/frames/${this.bench.frame().id}/spots/evidence`, { spots: [id] }));
-    button.disabled = false;
-    if (found) this.said.set(id, found[id]);
+    const found = await answered(
+      () => post(`/api/frames/${frame}/spots/evidence`, { spots: [id] }),
+      (done, count) => {
+        button.textContent = this.asking ? "Stop" : "Stopping …";
+        byId("spot-said").textContent = `Looking at other frames of this camera: ${done} of ${count}.`;
+        return this.asking;
+      },
+    );
+    this.asking = false;
+    button.textContent = "Ask the other frames";
+    if (found) this.said.set(id, found.spots[id]);
     this.fill();
   }
 
