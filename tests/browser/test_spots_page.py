@@ -156,7 +156,7 @@ def test_specks_are_looked_for_and_the_picture_is_walked(page: Page, bench: Benc
     page.locator("#spot-looking").click()
     page.get_by_role("menuitem", name="Dust in this plain frame").click()
     # What is said: places in one frame, or that there are none.
-    expect(page.get_by_text("in 1 frame of this camera")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("in 1 frame of this camera").last).to_be_visible(timeout=30_000)
     expect(page.locator("#spot-looking")).to_contain_text("Look for")
 
 
