@@ -91,7 +91,7 @@ SITTINGS = {
     "wren-2": Sitting("wren", Pose(body=30, head=-22, tilt=-3, nod=4, look=-4)),
     "rowan-2": Sitting("rowan", Pose(body=-26, head=13, tilt=2, nod=1, look=-8)),
     "wren-3": Sitting("wren", Pose(body=-75, head=8, look=-6)),
-    "rowan-3": Sitting("rowan", Pose(body=-160, head=-10, nod=4)),
+    "rowan-3": Sitting("rowan", Pose(body=164, head=4, nod=2)),
     "wren-blink": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6, extra=_SHUT)),
     "wren-5": Sitting("wren", Pose(body=-14, head=8, tilt=-2, nod=2, look=-4), glasses=(0.035, 0.018, 0.010)),
     "rowan-4": Sitting("rowan", Pose(body=16, head=-8, tilt=2, nod=2, look=4), beard=1.5),
