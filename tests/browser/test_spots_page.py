@@ -125,6 +125,9 @@ def test_followers_show_where_it_lies_and_can_move_it(
     eventually(page, lambda: f"spots/{ident}/path" in server.get(f"/api/frames/{follower}")["ownKeys"])
     a, b = (spots_of(server, f)[ident]["path"][0] for f in (lead, follower))  # type: ignore[index]
     assert b[0] - a[0] > 0.01 and spots_of(server, follower)[ident].get("found", []) == []
+    page.locator("#spot-carry").click()
+    expect(page.locator("#carry")).to_be_visible()
+    page.keyboard.press("Escape")
     page.locator("#spot-list").get_by_role("button", name="Remove").click()
     eventually(page, lambda: spots_of(server, follower)[ident].get("present") is False)
     assert spots_of(server, lead)[ident].get("present", True)

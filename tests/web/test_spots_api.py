@@ -164,6 +164,9 @@ def test_dust_of_a_camera_is_found_kept_and_healed_in_its_frames_until_it_is_cle
     header, _ = server.view(later, spots=True)
     assert len(header["spots"]) == len(sure)
     assert not any(s["left"] for s in header["spots"].values())
+    # It belongs to the camera: nobody carries it over to frames of another.
+    listed = [a["key"] for a in server.get(f"/api/frames/{later}/carry")["adjustments"]]
+    assert not any(k.startswith("spots/") for k in listed) and "light.exposure" in listed
     # Left out on one frame alone; given up again.
     server.post("/api/spots/remove", {"frames": [later], "spots": [key.split("/")[1]]})
     assert server.get(f"/api/frames/{later}")["values"][key.replace("/path", "/present")] is False

@@ -330,6 +330,8 @@ def carry_list(resolver: Resolver, source: Frame) -> list[dict[str, Any]]:
         )
     for list_key, listed in LISTS.items():
         for thing in things(resolved.values, list_key):
+            if thing.get("holds") == "sensor":  # every frame of that camera has it, and no other may
+                continue
             names = of_things(resolved.values, list_key, [thing["id"]])
             row = {
                 "group": list_key,

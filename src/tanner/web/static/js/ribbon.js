@@ -42,9 +42,13 @@ export class Ribbon {
     if (this.active !== active) this.chosen = new Set([active]);
     this.active = active;
     this.headRoot.textContent = set ? `${set.name}, ${frames.length}` : `${frames.length} without a set`;
+    // A picture stays until its new one has come: the set is not blank while the frames that follow are made again.
+    const shown = new Map([...this.root.children].map((cell) => [Number(cell.dataset.id), cell.querySelector("img")]));
     this.root.replaceChildren(
       ...this.frames.map((f) => {
-        const image = el("img", { alt: "", src: `/api/frames/${f.id}/picture?v=${f.v}`, draggable: "false" });
+        const image = shown.get(f.id) || el("img", { alt: "", draggable: "false" });
+        const source = `/api/frames/${f.id}/picture?v=${f.v}`;
+        if (image.getAttribute("src") !== source) image.src = source;
         return el(
           "div",
           { class: "ribbon-cell", role: "option", "data-id": f.id, id: `ribbon-${f.id}` },

@@ -30,6 +30,8 @@ export class Spots {
     });
     byId("spot-next").addEventListener("click", () => this.walk(1));
     byId("spot-all").addEventListener("click", () => this.removeAll());
+    // The chosen one, or all of them where none is.
+    byId("spot-carry").addEventListener("click", () => bench.carry((this.chosen ? [this.chosen] : this.list().map((s) => s.id)).map((id) => `spots/${id}`)));
     this.resize(this.size);
   }
 
@@ -74,7 +76,7 @@ export class Spots {
     if (!this.one()) this.chosen = null;
     byId("spot-none").hidden = list.length > 0;
     byId("spot-list").replaceChildren(...list.map((s, n) => this.row(s, n)));
-    byId("spot-all").hidden = !list.length;
+    byId("spot-all").hidden = byId("spot-carry").hidden = !list.length;
     byId("spot-dust").hidden = !dust;
     byId("spot-dust").replaceChildren(`And ${dust} of the dust on this camera’s sensor, from `, el("a", { href: "/kit#dust", text: "Kit" }), ".");
     const left = list.filter((s) => this.done?.[s.id]?.left).length;
