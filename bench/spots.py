@@ -19,9 +19,9 @@ from tanner.core.raw.source import Source
 from tanner.core.render import make_plan, render, render_strips
 from tanner.core.render.guide import look_of
 from tanner.core.spots.apply import healed_frame
+from tanner.core.spots.fill import filled
 from tanner.core.spots.find import specks
 from tanner.core.spots.follow import SpotLead, spots_again
-from tanner.core.spots.heal import filled
 from tanner.core.warm import synthetic
 
 SIZE = 6000, 4000

@@ -65,6 +65,13 @@ def test_a_click_sets_one_and_its_panel_changes_it(
     eventually(page, lambda: spots_of(server, lead)[ident].get("holds") == "subject")
     assert spots_of(server, lead)[ident]["way"] == "even" and spots_of(server, lead)[ident]["calm"] == "coarser"
     page.locator("#spot-one-ways").get_by_role("button", name="Fill").click()
+    page.locator("#spot-along").click()
+    x, y = middle(page)
+    drag(page, (x - 50, y - 5), (x + 50, y + 5))
+    eventually(page, lambda: len(spots_of(server, lead)[ident].get("along", [])) >= 2)  # type: ignore[arg-type]
+    assert page.locator("#spot-list .area-row").count() == 1
+    page.locator("#spot-along-off").click()
+    eventually(page, lambda: not spots_of(server, lead)[ident].get("along"))
     page.locator("#spot-proposals").click()
     expect(page.locator("#spot-proposed button")).to_have_count(3)
     page.locator("#spot-proposed button").nth(2).click()

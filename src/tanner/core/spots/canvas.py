@@ -17,8 +17,9 @@ from tanner.core.jit import kernel
 from tanner.core.raw.source import Source
 from tanner.core.spots.calm import calmed
 from tanner.core.spots.declare import LEFT, SpotParts, judgement
+from tanner.core.spots.fill import filled
 from tanner.core.spots.follow import placed
-from tanner.core.spots.heal import GROW, REACH, RIM, best_source, filled, healed, healed_from
+from tanner.core.spots.heal import GROW, REACH, RIM, best_source, healed, healed_from
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -208,7 +209,13 @@ class SpotCanvas:
         elif spot.way == "even":
             new = calmed(picture, hole, spot.calm_size / 100 * spot.size * self.long, spot.calm)
         elif spot.way == "fill":
-            new = filled(picture, hole, others & ~hole, spot.another)
+            new = filled(
+                picture,
+                hole,
+                others & ~hole,
+                spot.another,
+                self.px(spot.along) - (x0, y0) if len(spot.along) > 1 else None,
+            )
         else:
             by = given or best_source(picture, hole, others, spot.another)
             if spot.way == "copy" and by is not None:

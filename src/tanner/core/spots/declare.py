@@ -16,6 +16,7 @@ Way = Literal["heal", "copy", "fill", "even"]
 Holds = Literal["setup", "subject", "frame", "sensor"]
 Calm = Literal["finer", "coarser"]
 Path = Annotated[list[At], Field(min_length=1, max_length=64)]
+Along = Annotated[list[At], Field(max_length=64)]
 MOST = 400
 """Spots of one frame."""
 
@@ -56,6 +57,10 @@ class SpotParts(Parts):
         structure=True,
         help="Which proposal is taken: 0 the best, 1 the next.",
     )
+    along: Along = param(
+        [], label="What continues", widget="item", structure=True,
+        help="Fill: a stroke through the place along what goes on in it, in shares of the frame's long edge from its middle.",
+    )  # fmt: skip
     calm: Calm = param(
         "finer", label="Calms", widget="choice", structure=True, help="Even: what is finer than the size, or what is coarser."
     )  # fmt: skip

@@ -171,4 +171,6 @@ def placed(spot: SpotParts, m: F64) -> SpotParts:
     step = 1e-4
     corner = through(m, np.array([middle, middle + (step, 0), middle + (0, step)]))
     scale = float(np.sqrt(abs(np.linalg.det((corner[1:] - corner[0]) / step))))
-    return spot.model_copy(update={"path": [tuple(p) for p in at.tolist()], "size": spot.size * scale, "found": []})
+    along = [tuple(p) for p in through(m, np.asarray(spot.along, np.float64)).tolist()] if spot.along else []
+    there = {"path": [tuple(p) for p in at.tolist()], "size": spot.size * scale, "along": along}
+    return spot.model_copy(update={**there, "found": []})

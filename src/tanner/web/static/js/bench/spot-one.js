@@ -25,6 +25,8 @@ export class SpotOne {
     byId("spot-again").addEventListener("click", () => trying(() => post("/api/spots/follow", { frames: [this.bench.frame().id], spots: [this.spots.chosen] })));
     byId("spot-proposals").addEventListener("click", () => this.propose());
     byId("spot-found-source").addEventListener("click", () => this.set({ source: [] }));
+    byId("spot-along").addEventListener("click", () => this.drawAlong(!this.along));
+    byId("spot-along-off").addEventListener("click", () => this.set({ along: [] }));
     byId("spot-other").addEventListener("change", (event) => this.takeFrom(event.target.value));
   }
 
@@ -40,6 +42,7 @@ export class SpotOne {
     const spot = this.spots.one();
     byId("spot-one").hidden = !spot;
     if (spot?.id !== this.shown) {
+      this.drawAlong(false);
       this.shown = spot?.id;
       this.first = 0;
       byId("spot-proposed").hidden = true;
@@ -60,6 +63,9 @@ export class SpotOne {
     byId("spot-source").hidden = way === "even";
     byId("spot-proposals-line").hidden = Boolean(spot.other);
     byId("spot-found-source").hidden = spot.source?.length !== 2;
+    byId("spot-along-line").hidden = way !== "fill";
+    byId("spot-along-off").hidden = !spot.along?.length;
+    if (way !== "fill") this.drawAlong(false);
     const others = this.others();
     byId("spot-other").replaceChildren(el("option", { value: "", text: "this frame" }), ...others.map((f) => el("option", { value: f.id, text: f.name, selected: f.name === spot.other })));
     if (spot.other && !others.some((f) => f.name === spot.other)) byId("spot-other").append(el("option", { value: "-", text: spot.other, selected: true }));
@@ -72,6 +78,12 @@ export class SpotOne {
     const said = this.said.get(spot.id);
     byId("spot-said").hidden = !said;
     if (said) byId("spot-said").replaceChildren(said.said, " ", ...(said.holds && said.holds !== (spot.holds || "setup") ? [el("button", { type: "button", class: "plain underline", text: "Let it", onclick: () => this.hold(said.holds) })] : []));
+  }
+
+  // Whether the next stroke says what continues in the chosen spot.
+  drawAlong(on) {
+    this.along = on;
+    byId("spot-along").setAttribute("aria-pressed", String(on));
   }
 
   // Frames that a place may be taken from: of the same set.

@@ -196,6 +196,8 @@ export class Spots {
       c.lineTo(...this.places.canvas(from.at));
       c.stroke();
     }
+    const along = this.one()?.along;
+    if (along?.length) ring(along, 0.0008, false, [6, 4]);
     if (this.drag?.points) ring(this.drag.points.map((p) => this.places.place(p)), this.size, true, [], byId("spot-outline").checked && this.drag.points.length > 2);
     if (this.at) ring([this.places.place(this.at)], this.size, false);
     c.restore();
@@ -224,7 +226,8 @@ export class Spots {
   down(p) {
     if (!this.places) return false;
     const from = this.from();
-    if (from && this.near(p, from.at, from.size)) this.drag = { from };
+    if (this.panel.along && this.one()) this.drag = { points: [p], along: this.chosen };
+    else if (from && this.near(p, from.at, from.size)) this.drag = { from };
     else {
       const hit = this.all().find((s) => this.path(s).some((q) => this.near(p, q, s.size ?? 0.005)));
       this.drag = hit ? { spot: hit, start: this.places.place(p) } : { points: [p] };
@@ -252,6 +255,12 @@ export class Spots {
       if (Math.hypot(...by) > 2e-4) this.bench.edit({ [`spots/${drag.spot.id}/path`]: moved, [`spots/${drag.spot.id}/found`]: [] });
     } else {
       const points = drag.points.map((q) => this.places.place(q));
+      if (drag.along) {
+        this.panel.drawAlong(false);
+        const along = simpler(points, this.size * 0.2).slice(0, 64).map((q) => q.map(fix));
+        if (along.length > 1) this.bench.edit({ [`spots/${drag.along}/along`]: along });
+        return;
+      }
       const long = points.some((q) => Math.hypot(q[0] - points[0][0], q[1] - points[0][1]) > this.size * 1.2);
       const path = (long ? simpler(points, this.size * 0.2).slice(0, 64) : [points[0]]).map((q) => q.map(fix));
       const closed = byId("spot-outline").checked && path.length > 2;
