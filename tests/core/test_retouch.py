@@ -396,3 +396,22 @@ def test_a_changed_spot_costs_itself_and_gives_what_all_anew_would() -> None:
         healed_frame(source, develop(fewer)).source.data, healed_frame(large(), develop(fewer)).source.data
     )
     assert math.isfinite(sum(d.seam for d in got.done.values()))
+
+
+def test_numbers_are_used_again_and_nobody_who_holds_them_sees_it() -> None:
+    """One change after another, as at a drag: each is what all anew would be, the frame stays, and so does what is held."""
+    source = made_up()
+    before = source.data.copy()
+    one = spot("00000001", path=[[0.0, 0.0]], size=0.02, order=1.0)
+    first = healed_source(source, develop(one))
+    mine = first.data.copy()
+    places: set[int] = set()
+    for n in range(8):
+        values = one | spot("00000002", path=[[-0.3 + 0.07 * n, 0.1]], size=0.03, order=2.0)
+        got = healed_source(source, develop(values))
+        places.add(got.data.ctypes.data)
+        assert np.array_equal(got.data, healed_source(made_up(), develop(values)).data)
+        del got
+    # What somebody holds is left alone; two buffers and theirs serve all of it.
+    assert np.array_equal(first.data, mine) and len(places) <= 4
+    assert np.array_equal(source.data, before)

@@ -54,6 +54,10 @@ class Memory:
         for slot in slots:
             yield from list(self._held.get(slot, {}).values())
 
+    def drop(self, slot: Slot[T], key: Hashable) -> T | None:
+        """Forget one thing; what it was."""
+        return cast(T | None, self._held.get(slot, {}).pop(key, None))
+
     def keys(self, slot: Slot[Any]) -> list[Hashable]:
         return list(self._held.get(slot, {}))
 

@@ -6,12 +6,15 @@ spot needs is worked out when it is first looked at, and remembered with the fra
 
 import hashlib
 import json
+import sys
 import weakref
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
 from tanner.core.memory import Slot
@@ -74,7 +77,7 @@ def healed_frame(source: Source, development: Development) -> Healed:
     keys = tuple(_key(i, p) for i, p in spots)
 
     def make() -> Healed:
-        data = np.array(source.data)
+        data = _numbers(source)
         done: dict[str, Done] = {}
         laid: list[SpotPatch] = []
         canvas = SpotCanvas(source, data, [p for _, p in spots], lambda path: _other(source, path))
@@ -105,6 +108,29 @@ def healed_frame(source: Source, development: Development) -> Healed:
         return Healed(result, keys, done)
 
     return source.memory.get(HEALED, keys, make)
+
+
+def _numbers(source: Source) -> NDArray[Any]:
+    """The frame's numbers, to be changed: those of the oldest healed one that is kept, put back to how they were, else a copy.
+
+    A mosaic of 24 megapixels is 48 MB; to touch so much memory for the first time costs more than to heal a spot.
+    """
+    kept = source.memory.keys(HEALED)
+    if len(kept) < HEALED.keep:
+        return np.array(source.data)
+    oldest = source.memory.drop(HEALED, kept[0])
+    # Two: what is kept holds it, and the question itself. Any more, and somebody is still at work with it.
+    if oldest is None or sys.getrefcount(oldest.source) > 2:
+        return np.array(source.data)
+    data = oldest.source.data
+    if sys.getrefcount(data) > 3:
+        return np.array(source.data)
+    before = oldest.source.memory.find(HEALED_FROM, None)
+    for patch in before.patches if before else ():
+        h, w = patch.values.shape[-2:]
+        part = (..., slice(patch.top, patch.top + h), slice(patch.left, patch.left + w))
+        data[part] = source.data[part]
+    return data
 
 
 def _with_near(canvas: SpotCanvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[str]:
