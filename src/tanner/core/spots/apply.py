@@ -35,10 +35,11 @@ class Healed:
 
 @dataclass(frozen=True)
 class HealedFrom:
-    """What a healed frame was made from, as long as that is open, and what was put into it."""
+    """What a healed frame was made from, as long as that is open, what was put into it, and what became of each spot."""
 
     source: "weakref.ref[Source]"
     patches: tuple[SpotPatch, ...]
+    done: Mapping[str, Done]
 
 
 HEALED_FROM: Slot[HealedFrom] = Slot("healed from")
@@ -69,6 +70,12 @@ def healed_source(source: Source, development: Development) -> Source:
     if source.healed or not development.listed(SPOTS.key):
         return source
     return healed_frame(source, development).source
+
+
+def done_in(source: Source) -> Mapping[str, Done]:
+    """What became of each spot of a healed source; nothing for another."""
+    found = source.memory.find(HEALED_FROM, None)
+    return found.done if found else {}
 
 
 def healed_frame(source: Source, development: Development) -> Healed:
@@ -102,7 +109,7 @@ def healed_frame(source: Source, development: Development) -> Healed:
             denoised=source.denoised,
             healed=True,
         )
-        result.memory.put(HEALED_FROM, None, HealedFrom(weakref.ref(source), tuple(laid)))
+        result.memory.put(HEALED_FROM, None, HealedFrom(weakref.ref(source), tuple(laid), done))
         result.wanted = source.wanted
         result.memory.take_shared(source.memory)
         return Healed(result, keys, done)

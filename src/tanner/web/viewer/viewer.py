@@ -28,9 +28,10 @@ from tanner.core.optics.crop import Crop, kept
 from tanner.core.piece import piece, sample_region
 from tanner.core.raw.source import Source
 from tanner.core.render import full_size, notes, render, view_of
+from tanner.core.render.linear import make_linear
 from tanner.core.render.masking import mask_of, sampled
 from tanner.core.render.views import places
-from tanner.core.spots.apply import healed_frame
+from tanner.core.spots.apply import done_in
 from tanner.core.tone.cube import through_cube
 from tanner.core.tone.light import Light
 from tanner.jobs.tasks import read_source
@@ -195,7 +196,7 @@ class Viewer:
             size = _fit(full, view.width, view.height, view.draft)
             header |= {"size": size, "region": [0, 0, *size], "whole": True}
             header |= {"places": places(source, development, size)} if view.places else {}
-            header |= {"spots": _told(source, development)} if view.spots else {}
+            header |= {"spots": _told(source, development, size)} if view.spots else {}
             pixels, marked = self._drawn(source, development, size, view, None)
             return pixels, marked, header, self._mask(source, development, size, view, None, header)
         # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
@@ -208,7 +209,7 @@ class Viewer:
         region = (left, top, left + rw, top + rh)
         header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
         header |= {"places": places(source, development, size)} if view.places else {}
-        header |= {"spots": _told(source, development)} if view.spots else {}
+        header |= {"spots": _told(source, development, size)} if view.spots else {}
         pixels, marked = self._drawn(source, development, size, view, region)
         return pixels, marked, header, self._mask(source, development, size, view, region, header)
 
@@ -351,9 +352,9 @@ class Viewer:
         self._pool.shutdown(wait=False, cancel_futures=True)
 
 
-def _told(source: Source, development: Development) -> dict[str, Any]:
-    """What became of each spot: where it was taken from, and what is to be said of it."""
-    done = healed_frame(source, development).done
+def _told(source: Source, development: Development, size: tuple[int, int]) -> dict[str, Any]:
+    """What became of each spot: where it was taken from, and what is to be said of it; by the numbers that the view shows."""
+    done = done_in(make_linear(source, development, size, draft=True).source)
     return {
         i: {"source": d.source, "said": d.said, "path": d.path, "size": d.size, "left": d.left} for i, d in done.items()
     }
