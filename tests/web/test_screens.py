@@ -52,7 +52,9 @@ def test_every_adjustment_has_its_control(server: Running) -> None:
         if a.spec.widget in ("rule", "curve", "switch"):
             assert f'data-key="{a.key}"' in page
     table = json.loads(page.split('id="table">')[1].split("</script>")[0])
-    assert {k for k in table if not k.startswith(("areas/00000000/", "picked/00000000/"))} == set(adjustments())
+    assert {k for k in table if not k.startswith(("areas/00000000/", "picked/00000000/", "spots/00000000/"))} == set(
+        adjustments()
+    )
     assert {f"areas/00000000/{n}" for n in AREAS.adjustments} < set(table)
 
 

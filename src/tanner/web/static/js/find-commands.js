@@ -4,7 +4,9 @@ import { plural } from "./dom.js";
 const LABELS = ["none", "red", "yellow", "green", "blue", "violet"];
 
 export function findCommands({ state, actions, walk, row, marking, focus, keywords }) {
-  const some = () => state.chosen.size > 0;
+  // While all that are found are being chosen, what is to be done with them waits for that.
+  const some = () => state.chosen.size > 0 || Boolean(state.coming);
+  const then = (c) => (c.run ? { ...c, run: (...given) => (state.coming ? state.coming.then(() => c.run(...given)) : c.run(...given)) } : c);
   const walks = [
     ["right", "ArrowRight", "Next frame", () => walk(1)],
     ["left", "ArrowLeft", "Frame before", () => walk(-1)],
@@ -13,7 +15,7 @@ export function findCommands({ state, actions, walk, row, marking, focus, keywor
     ["right-more", "Shift+ArrowRight", "Choose on to the next frame", () => walk(1, true)],
     ["left-more", "Shift+ArrowLeft", "Choose on to the frame before", () => walk(-1, true)],
   ].map(([id, key, label, run]) => ({ id, key, label, run }));
-  const section = (name, ...commands) => commands.map((c) => ({ section: name, can: some, ...c }));
+  const section = (name, ...commands) => commands.map((c) => then({ section: name, can: some, ...c }));
   const byHand = () => some() && state.collection && state.sort === "hand";
   return [
     ...walks,
@@ -25,7 +27,7 @@ export function findCommands({ state, actions, walk, row, marking, focus, keywor
       { id: "undecided", key: "n", label: "Undecided", run: () => marking({ verdict: "undecided" }) },
       { id: "label-list", label: "Colour label", list: () => LABELS.map((label) => ({ label, run: () => marking({ label }) })) },
     ),
-    ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marking({ stars: n }) })),
+    ...[0, 1, 2, 3, 4, 5].map((n) => then({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => marking({ stars: n }) })),
     ...section("Say", { id: "keywords", key: "y", label: "Keywords …", run: keywords }),
     ...section(
       "Open",

@@ -18,7 +18,7 @@ const state = {
   q: address.get("q") || "",
   sort: address.get("sort") || "-taken",
   collection: Number(address.get("collection")) || null,
-  total: 0, frames: [], asked: new Set(), chosen: new Set(), active: -1, anchor: -1, kept: { searches: [], collections: [], sorts: {} }, round: 0,
+  total: 0, frames: [], asked: new Set(), chosen: new Set(), active: -1, anchor: -1, coming: null, kept: { searches: [], collections: [], sorts: {} }, round: 0,
 }; // prettier-ignore
 const shown = new Map();
 
@@ -213,11 +213,16 @@ const actions = {
     sessionStorage.setItem("tanner.deliver.then", JSON.stringify(then.map(({ shoot, name, frames }) => ({ shoot, name, count: frames.length }))));
     location.href = `/shoots/${first.shoot}/deliver?chosen=1`;
   },
-  all: async () => {
-    const found = await trying(() => get(`/api/find/ids?${query()}`));
-    if (!found) return;
-    state.chosen = new Set(found.frames);
-    told();
+  all: () => {
+    const chosen = async () => {
+      const found = await trying(() => get(`/api/find/ids?${query()}`));
+      state.coming = null;
+      if (!found) return;
+      state.chosen = new Set(found.frames);
+      told();
+    };
+    state.coming = chosen();
+    return state.coming;
   },
   none: () => {
     state.chosen.clear();
