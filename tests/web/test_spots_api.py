@@ -9,6 +9,8 @@ import pytest
 from PIL import Image
 from serving import Running, running
 
+from tanner.catalogue.dust import within
+from tanner.core.spots.declare import MOST
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
 from tanner.studio.series import series
@@ -164,6 +166,21 @@ def test_dust_of_a_camera_is_found_kept_and_healed_in_its_frames_until_it_is_cle
     header, _ = server.view(later, spots=True)
     assert len(header["spots"]) == len(sure)
     assert not any(s["left"] for s in header["spots"].values())
+    # Lists that read little of a frame know it, too, and are told when its days change.
+    sheet = server.get("/api/shoots/1/sheet")
+    v = {f["id"]: f["v"] for f in sheet["frames"]}
+    assert server.get("/api/find?q=")["total"] == 5
+    plan = {
+        "frames": [plain, later],
+        "specs": [{"title": "Web", "size": "long:200"}],
+        "folder": str(server.folder / "out"),
+    }
+    assert server.post("/api/shoots/1/plan", plan)
+    server.post(f"/api/dust/{ident}", {"since": kept["since"], "until": kept["since"]})
+    anew = server.get(f"/api/shoots/1/sheet?since={sheet['tick']}&basis={sheet['basis']}")
+    changed = {f["id"] for f in anew["frames"] if f["v"] != v[f["id"]]}
+    assert anew["whole"] and changed == {later}
+    server.post(f"/api/dust/{ident}", {"since": kept["since"]})
     # It belongs to the camera: nobody carries it over to frames of another.
     listed = [a["key"] for a in server.get(f"/api/frames/{later}/carry")["adjustments"]]
     assert not any(k.startswith("spots/") for k in listed) and "light.exposure" in listed
@@ -181,6 +198,26 @@ def test_dust_of_a_camera_is_found_kept_and_healed_in_its_frames_until_it_is_cle
     server.client.delete(f"/api/dust/{ident}")
     assert spots(plain) == [] and server.get("/api/dust")["dust"] == []
     assert "no longer" in server.post(f"/api/dust/{ident}", {"since": kept["since"]}, expect=422)["error"]
+
+
+def test_dust_that_cannot_be_read_is_told_and_not_written_over(server: Running, ids: list[int]) -> None:
+    file = server.folder / "data" / "dust.json"
+    file.write_text("{half")
+    told = server.get("/api/dust")
+    assert told["dust"] == [] and "dust.json cannot be read" in told["trouble"]
+    speck = {"x": 0.1, "y": 0.1, "size": 0.003}
+    kept = server.post(f"/api/frames/{ids[3]}/dust", {"specks": [speck]})
+    assert [f.read_text() for f in file.parent.glob("dust.damaged-*.json")] == ["{half"]
+    assert server.get("/api/dust")["trouble"] == ""
+    server.client.delete(f"/api/dust/{kept['dust']}")
+
+
+def test_dust_leaves_room_for_the_spots_of_a_frame() -> None:
+    dust = {f"spots/{n:08x}/{k}": k for n in range(30) for k in ("kind", "path")}
+    own = {f"spots/{n + 1000:08x}/path": [] for n in range(MOST - 10)}
+    kept = within(dust, (own, {}))
+    assert list(kept) == list(dust)[:20] and within(dust, ({}, {})) == dust
+    assert within(dust, ({f"spots/{n + 1000:08x}/path": [] for n in range(MOST + 5)},)) == {}
 
 
 def test_a_question_is_stopped_and_told_in_work(server: Running, ids: list[int]) -> None:

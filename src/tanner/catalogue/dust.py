@@ -50,9 +50,11 @@ class SensorDust(BaseModel):
 
     def lies_on(self, frame: Frame) -> bool:
         """Whether a frame was taken by this camera while it lay there."""
-        if frame.camera != self.camera or frame.taken is None or frame.facts.get("kind") == "finished":
+        if frame.camera != self.camera or frame.taken is None:
             return False
-        serial = str(frame.facts.get("serial") or "")
+        kind, serial, *_ = frame.sensor
+        if kind == "finished":
+            return False
         if self.serial and serial and serial != self.serial:
             return False
         day = frame.taken.date()
@@ -65,6 +67,7 @@ class DustBook:
     def __init__(self, data: Path) -> None:
         self._file = data / "dust.json"
         self._read: tuple[int, list[SensorDust]] = (0, [])
+        self.trouble = ""
         self._values: dict[tuple[str, int, int, int], dict[str, Any]] = {}
 
     def all(self) -> list[SensorDust]:
@@ -75,13 +78,16 @@ class DustBook:
         if changed != self._read[0]:
             try:
                 found = [SensorDust(**d) for d in json.loads(self._file.read_text())]
-            except (OSError, ValueError, TypeError, ValidationError):
+                self.trouble = ""
+            except (OSError, ValueError, TypeError, ValidationError) as error:
                 found = []
+                self.trouble = f"{self._file.name} cannot be read, so no dust is healed: {error}. It is kept aside when dust is kept anew."
             self._read = changed, found
             self._values = {}
         return self._read[1]
 
     def add(self, dust: SensorDust) -> SensorDust:
+        """Keep it; what is kept gets an id."""
         text = dust.model_dump_json()
         new = dust.model_copy(update={"id": hashlib.sha256(text.encode()).hexdigest()[:8]})
         self._save([d for d in self.all() if d.id != new.id] + [new])
@@ -107,6 +113,9 @@ class DustBook:
         return found
 
     def _save(self, dust: Sequence[SensorDust]) -> None:
+        if self.trouble and self._file.exists():
+            # Whatever is wrong with it: it is not written over.
+            self._file.rename(self._file.with_name(f"dust.damaged-{self._read[0]}.json"))
         write_whole(self._file, json.dumps([d.model_dump(mode="json") for d in dust], indent=1).encode(), replace=True)
 
     def values(self, frame: Frame) -> Mapping[str, Any]:
@@ -114,12 +123,25 @@ class DustBook:
         result: dict[str, Any] = {}
         for dust in self.all():
             if dust.lies_on(frame):
-                size = int(frame.facts["width"]), int(frame.facts["height"])
-                key = (dust.id, *size, int(frame.facts.get("orientation") or 1))
+                width, height, orientation = (int(v or 1) for v in frame.sensor[2:])
+                size = width, height
+                key = (dust.id, *size, orientation)
                 if key not in self._values:
                     self._values[key] = _settings(dust, size, key[3])
                 result |= self._values[key]
         return result
+
+
+def within(dust: Mapping[str, Any], others: Sequence[Mapping[str, Any]]) -> Mapping[str, Any]:
+    """So many of a frame's dust as may lie beside its other spots: a frame has `MOST` of them."""
+    if not dust:
+        return dust
+    ids = list(dict.fromkeys(k.split("/")[1] for k in dust))
+    room = MOST - len({k.split("/")[1] for own in others for k in own if k.startswith("spots/")} - set(ids))
+    if len(ids) <= room:
+        return dust
+    kept = set(ids[: max(room, 0)])
+    return {k: v for k, v in dust.items() if k.split("/")[1] in kept}
 
 
 def _settings(dust: SensorDust, size: tuple[int, int], orientation: int) -> dict[str, Any]:

@@ -68,6 +68,7 @@ class FrameSet(Base):
 
 
 CAMERA_NAMES = ("make", "model", "unique_model")
+SENSOR = ("kind", "serial", "width", "height", "orientation")
 
 
 class Frame(Base):
@@ -136,6 +137,11 @@ class Frame(Base):
     def camera_names(self) -> list[str]:
         """Make, model and unique model: what profiles and rules know a camera by."""
         return [str(self.facts.get(k) or "") for k in CAMERA_NAMES]
+
+    @property
+    def sensor(self) -> list[str]:
+        """Kind of the file, serial number, width, height and orientation: what dust on a sensor is told by."""
+        return [str(self.facts.get(k) or "") for k in SENSOR]
 
 
 class Action(Base):

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.dust import within
 from tanner.catalogue.models import Frame, FrameSet, Shoot
 from tanner.catalogue.profiles import Rule, chosen_by_rule
 from tanner.core.adjust.items import renamed
@@ -54,13 +55,18 @@ class Resolver:
         lead = self.leads.get(group.lead_id or 0) if group else None
         return None if lead is None or lead.id == frame.id else lead
 
-    def led_by(self, frame: Frame) -> dict[str, Any]:
-        """What a frame takes over from its lead, and that from the lead above it, and so on."""
+    def chain(self, frame: Frame) -> list[Frame]:
+        """A frame's lead, the lead above that, and so on."""
         chain: list[Frame] = []
         lead = self.lead_of(frame)
         while lead is not None and lead.id != frame.id and lead not in chain:
             chain.append(lead)
             lead = self.lead_of(lead)
+        return chain
+
+    def led_by(self, frame: Frame) -> dict[str, Any]:
+        """What a frame takes over from its lead, and that from the lead above it, and so on."""
+        chain = self.chain(frame)
         if len(chain) == 1:
             return self._given(chain[0])
         values: dict[str, Any] = {}
@@ -86,11 +92,15 @@ class Resolver:
 
     def layers(self, frame: Frame, own: Mapping[str, Any] | None = None) -> Layers:
         kelvin, tint = frame.as_shot or (5500.0, 0.0)
+        preset, lead = self._by_preset(frame), self.led_by(frame)
+        own = frame.own if own is None else own
+        # Where the frame's own leave too little room, the least sure of the dust stays.
+        dust = within(self._dust(frame), (preset, lead, own))
         return Layers(
-            defaults={**frame.starting, **self._by_rule(frame, kelvin), **self._dust(frame)},
-            preset=self._by_preset(frame),
-            lead=self.led_by(frame),
-            own=frame.own if own is None else own,
+            defaults={**frame.starting, **self._by_rule(frame, kelvin), **dust},
+            preset=preset,
+            lead=lead,
+            own=own,
             offsets=frame.offsets,  # type: ignore[arg-type]
             as_shot=(kelvin, tint),
         )

@@ -78,8 +78,10 @@ def denoised_by_areas(
         data = np.array(base.data, copy=True)
         for area in areas:
             mask = area.mask()
+            if mask is None:
+                continue
             other = stage.quieted(source, area.noise.model_copy(update={"method": noise.method}), method, threads)
-            if mask is not None and other.data.shape == data.shape:
+            if other.data.shape == data.shape:
                 _lay(data, base, other, mask)
         result = Source(base.facts, data, profiles=base.profiles, gain_maps=base.gain_maps, denoised=base.denoised)
         result.memory.take_shared(source.memory)

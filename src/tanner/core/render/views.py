@@ -73,7 +73,7 @@ def geometry_of(source: Source, development: Development, output: tuple[int, int
     def make() -> Geometry:
         return build(view_of(source, development)[0], development.group(Crop), output)
 
-    return source.memory.get(GEOMETRIES, (geometry_groups(development), output), make)
+    return source.memory.get(GEOMETRIES, (tuple(development.affecting("geometry")), output), make)
 
 
 def across(source: Source, development: Development, output: tuple[int, int]) -> F32:
@@ -113,12 +113,16 @@ def places(
     return result
 
 
-def share_at(source: Source, development: Development, place: Sequence[float]) -> tuple[float, float]:
-    """Where a place of the frame lies on the finished picture, in shares of its width and height: `places` turned round."""
+def shares_at(source: Source, development: Development, wanted: Sequence[Sequence[float]]) -> list[tuple[float, float]]:
+    """Where places of the frame lie on the finished picture, in shares of its width and height: `places` turned round."""
     full = full_size(source, development)
     scale = min(1.0, 1000 / max(full))
     grid = np.array(places(source, development, (max(1, round(full[0] * scale)), max(1, round(full[1] * scale)))))
-    n, wanted = len(grid) - 1, np.asarray(place, np.float64)
+    return [_share_at(grid, np.asarray(place, np.float64)) for place in wanted]
+
+
+def _share_at(grid: NDArray[np.float64], wanted: NDArray[np.float64]) -> tuple[float, float]:
+    n = len(grid) - 1
 
     def at(u: float, v: float) -> NDArray[np.float64]:
         i, j = (min(max(math.floor(t * n), 0), n - 1) for t in (v, u))

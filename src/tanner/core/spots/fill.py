@@ -114,7 +114,7 @@ def _vote(f, hole, ty, tx, ny, nx, nd, depth, sigma, along, total, weight, last)
 
 def _level(
     f: F32, hole: Mask, near: tuple[NDArray[np.int64], NDArray[np.int64]] | None, rounds: tuple[int, int], seed: int,
-    last: bool, radius: int, forbidden: Mask, along: F32,
+    radius: int, forbidden: Mask, along: F32,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:  # fmt: skip
     """One scale: patches are found for all that the hole touches, and vote; where each was found, (h, w) twice."""
     h, w = hole.shape
@@ -248,7 +248,7 @@ def filled(picture: F32, hole: Mask, forbidden: Mask, seed: int = 0, along: NDAr
             else beside(holes[k].shape, (along + 0.5) * share - 0.5, max(1.5, wide * share))
         )
         radius = max(holes[k].shape) if k >= last - 1 else 27 if k else 3
-        near = _level(f, holes[k], near, rounds, seed + 100 * k, k == 0, radius, bad[k], band)
+        near = _level(f, holes[k], near, rounds, seed + 100 * k, radius, bad[k], band)
     result = picture.copy()
     result[inner] = f[inner]
     return result

@@ -95,10 +95,7 @@ def wanted_in(resolver: Resolver, frames: Iterable[Frame], *, anew: Sequence[str
     """
     result = []
     for frame in frames:
-        chain, lead = [], resolver.lead_of(frame)
-        while lead is not None and lead not in chain and lead.id != frame.id:
-            chain.append(lead)
-            lead = resolver.lead_of(lead)
+        chain = resolver.chain(frame)
         led = resolver.led_by(frame) if chain else {}
         by_lead: dict[int, tuple[list[str], list[str]]] = {}
         for part, ident in [(0, i) for i in _areas_wanted(led, frame, anew)] + [

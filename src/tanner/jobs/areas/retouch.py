@@ -2,14 +2,13 @@
 
 import json
 import threading
-import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, tuple_
 
 from tanner.catalogue.models import Frame
 from tanner.catalogue.resolver import Resolver
@@ -43,7 +42,6 @@ class Question:
     shoot: int
     title: str
     count: int
-    began: float = field(default_factory=time.monotonic)
     done: int = 0
     over: bool = False
     cancelled: bool = False
@@ -105,9 +103,7 @@ class Retouch:
             resolver = Resolver(session, frame.shoot_id)
             values = resolver.resolve(frame).values
             told = json.dumps({k: v for k, v in values.items() if k.startswith("spots/")}, sort_keys=True)
-            on = frame
-            while f"spots/{ident}/path" not in on.own and (lead := resolver.lead_of(on)) is not None and lead is not on:
-                on = lead
+            on = next((f for f in (frame, *resolver.chain(frame)) if f"spots/{ident}/path" in f.own), frame)
             name, paths = other.name, (on.path, other.path)
         place = self._workers.submit(place_in, paths[0], told, ident, paths[1]).result()
         if place[8] == 0:
@@ -185,15 +181,12 @@ class Retouch:
         job.cancelled = True
 
     def _of_camera(self, session: Any, frame: Frame, most: int) -> list[Frame]:
+        sides = {(frame.width, frame.height), (frame.height, frame.width)}
         query = select(Frame).where(
             Frame.shoot_id == frame.shoot_id, Frame.camera == frame.camera, Frame.id != frame.id, Frame.error == "",
-            Frame.width == frame.width, Frame.height == frame.height,
+            tuple_(Frame.width, Frame.height).in_(sides),
         )  # fmt: skip
-        turned = select(Frame).where(
-            Frame.shoot_id == frame.shoot_id, Frame.camera == frame.camera, Frame.id != frame.id, Frame.error == "",
-            Frame.width == frame.height, Frame.height == frame.width, Frame.width != frame.width,
-        )  # fmt: skip
-        found = [*session.scalars(query.order_by(Frame.taken)), *session.scalars(turned.order_by(Frame.taken))]
+        found = session.scalars(query.order_by(Frame.taken))
         alike = [f for f in found if f.facts.get("kind") == frame.facts.get("kind") and f.alternate == 0]
         return _spread(alike, most)
 

@@ -61,8 +61,8 @@ def _lead_of(path: str) -> _Lead:
 
 def _spots(values: str, idents: Sequence[str]) -> dict[str, SpotParts]:
     """Spots of a lead as it has them, whatever was found for it itself."""
-    settings = {k: v for k, v in json.loads(values).items() if not k.endswith(("/found", "/judged"))}
-    return {t.id: t.parts for t in develop(settings).listed(SPOTS.key) if t.id in set(idents)}  # type: ignore[misc]
+    own = {k: v for k, v in json.loads(values).items() if not k.endswith(("/found", "/judged"))}
+    return {t.id: t.parts for t in develop(own).listed(SPOTS.key) if t.id in set(idents)}  # type: ignore[misc]
 
 
 def spots_found(lead: str, values: str, idents: Sequence[str], path: str) -> dict[str, Any]:

@@ -75,6 +75,10 @@ def keep(frame_id: int, body: KeepDust, services: WithServices) -> dict[str, Any
                 places += [((p[0], p[1]), wide) for p in path]
         if not places:
             raise TannerError("Nothing was chosen to keep for this camera.")
+        if len(places) > MOST:
+            raise TannerError(
+                f"At most {MOST} pieces of dust are kept at a time; these are {len(places)}. Move the limit."
+            )
         on = [on_sensor([at], size, turned)[0] for at, _ in places]
         specks = [
             DustSpeck(x=min(max(x, -0.5), 0.5), y=min(max(y, -0.5), 0.5), size=min(wide, 0.05))
@@ -93,7 +97,8 @@ def keep(frame_id: int, body: KeepDust, services: WithServices) -> dict[str, Any
 @router.get("/dust")
 def every(services: WithServices) -> dict[str, Any]:
     """The dust of all cameras."""
-    return {"dust": [d.model_dump(mode="json") for d in services.catalogue.dust.all()]}
+    dust = services.catalogue.dust.all()
+    return {"dust": [d.model_dump(mode="json") for d in dust], "trouble": services.catalogue.dust.trouble}
 
 
 @router.post("/dust/{ident}")

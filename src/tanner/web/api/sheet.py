@@ -1,6 +1,7 @@
 """The Sheet of a shoot: its frames, what changed since one last asked, and their pictures."""
 
 import hashlib
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
@@ -8,7 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import JSON, func, select
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.models import CAMERA_NAMES, Facet, Frame
+from tanner.catalogue.dust import SensorDust
+from tanner.catalogue.models import CAMERA_NAMES, SENSOR, Facet, Frame
 from tanner.catalogue.ordering import standing
 from tanner.catalogue.resolver import Resolver, version
 from tanner.catalogue.steps import CHUNK
@@ -25,6 +27,11 @@ SHEET_COLUMNS = (
     func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in CAMERA_NAMES), type_=JSON).label("camera_names"),
 )  # fmt: skip
 """What the list reads of a frame: reading all facts of 2,000 frames would take longer than all the rest."""
+
+SENSOR_COLUMN = func.json_array(*(func.coalesce(Frame.facts[k].as_string(), "") for k in SENSOR), type_=JSON).label(
+    "sensor"
+)
+"""Read besides where there is dust of any camera."""
 
 
 def frame_row(resolver: Resolver, frame: Any) -> dict[str, Any]:
@@ -86,8 +93,9 @@ def sheet(
         # Before the rows are read: what is written meanwhile is told once more.
         tick = session.scalar(select(func.max(Facet.tick))) or 0
         resolver = Resolver(session, shoot_id)
-        stands_on = _basis(resolver)
-        query = select(*SHEET_COLUMNS).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
+        stands_on = _basis(resolver, services.catalogue.dust.all())
+        more = [SENSOR_COLUMN] if services.catalogue.dust.all() else []
+        query = select(*SHEET_COLUMNS, *more).where(Frame.shoot_id == shoot_id).order_by(Frame.taken, Frame.name)
         gone: list[int] = []
         whole = first > 0 or stands_on != basis or since > tick
         if whole:
@@ -118,10 +126,10 @@ def sheet(
     }
 
 
-def _basis(resolver: Resolver) -> str:
+def _basis(resolver: Resolver, dust: Sequence[SensorDust]) -> str:
     """What rows of all frames stand on, as a short hash."""
     sets = [(s.id, s.lead_id, s.under_id) for s in resolver.sets.values()]
-    said = repr((sorted(sets, key=lambda s: s[0]), resolver.shoot.preset, resolver.rules))
+    said = repr((sorted(sets, key=lambda s: s[0]), resolver.shoot.preset, resolver.rules, dust))
     return hashlib.sha256(said.encode()).hexdigest()[:16]
 
 

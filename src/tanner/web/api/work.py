@@ -105,7 +105,6 @@ def _questions(services: Services, names: dict[int, str]) -> list[dict[str, Any]
                 f"{job.title}, in {names.get(job.shoot, 'a shoot')}",
                 done=job.done,
                 count=job.count,
-                left_s=None,
                 over=job.over,
                 text="Cancelled." if job.cancelled and job.over else "",
                 failed=[job.error] if job.error else [],

@@ -10,7 +10,7 @@ import simplejpeg
 from tanner.core.adjust.registry import develop
 from tanner.core.errors import TannerError
 from tanner.core.render import full_size, render
-from tanner.core.render.views import share_at
+from tanner.core.render.views import shares_at
 from tanner.core.spots.apply import spots_of
 from tanner.core.spots.canvas import lying
 from tanner.web.viewer.viewer import Viewer
@@ -47,7 +47,7 @@ def spot_picture(
     spot = lying(spot)
     with entry.lock:
         full = full_size(source, development)
-        at = np.array([share_at(source, development, p) for p in spot.path]) * full
+        at = np.array(shares_at(source, development, spot.path)) * full
         low, high = at.min(axis=0), at.max(axis=0)
         # The picture's scale along its long edge is near enough that of the frame.
         side = max(float((high - low).max()) + AROUND * spot.size * max(full), LEAST)

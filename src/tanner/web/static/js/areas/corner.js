@@ -1,7 +1,7 @@
 // The chosen corner of an outline: how soft the edge is there, whether it is curved; by number or by its ring on the picture.
 import { byId, number } from "../dom.js";
 
-export const SOFTEST = 0.1;
+const SOFTEST = 0.1;
 
 export class Corner {
   // areas: {shapes(), parts, changePart(values, final)}

@@ -55,8 +55,10 @@ export class SpotFinding {
   }
 
   async find(everywhere) {
+    const { id } = this.bench.frame();
     const got = await this.asked("spots/find", { everywhere }, "Looking …");
-    if (!got) return;
+    if (!got || this.bench.frame().id !== id) return;
+    this.of = id;
     this.found = got.spots;
     this.ofSensor = false;
     this.about = "";
@@ -78,12 +80,20 @@ export class SpotFinding {
     );
     this.looking = false;
     button.textContent = "Look for ▾";
-    if (!got) return;
+    if (!got || this.bench.frame().id !== id) return;
+    this.of = id;
     const [a, b, c, d] = got.turn;
     this.found = got.specks.map((s) => ({ ...s, kind: "dust", path: [[a * s.at[0] + b * s.at[1], c * s.at[0] + d * s.at[1]]] }));
     this.ofSensor = true;
     this.about = got.said;
     if (!got.specks.length) tell(`No dust was found. ${got.said}`);
+    this.show();
+  }
+
+  // What was found in one frame is nothing in another.
+  fresh(frame) {
+    if (!this.found.length || this.of === frame) return;
+    this.found = [];
     this.show();
   }
 

@@ -46,6 +46,7 @@ export class SpotOne {
       this.shown = spot?.id;
       this.first = 0;
       byId("spot-proposed").hidden = true;
+      byId("spot-proposals").textContent = "Other proposals";
       byId("spot-proposals").setAttribute("aria-expanded", "false");
     }
     if (!spot) return;
@@ -77,7 +78,7 @@ export class SpotOne {
     byId("spot-again").hidden = !followed;
     const said = this.said.get(spot.id);
     byId("spot-said").hidden = !said;
-    if (said) byId("spot-said").replaceChildren(said.said, " ", ...(said.holds && said.holds !== (spot.holds || "setup") ? [el("button", { type: "button", class: "plain underline", text: "Let it", onclick: () => this.hold(said.holds) })] : []));
+    if (said) byId("spot-said").replaceChildren(said.said, " ", ...(said.holds && said.holds !== (spot.holds || "setup") ? [el("button", { type: "button", class: "plain underline", text: "Set it so", onclick: () => this.hold(said.holds) })] : []));
   }
 
   // Whether the next stroke says what continues in the chosen spot.
@@ -142,7 +143,7 @@ export class SpotOne {
     byId("spot-proposed").replaceChildren(
       ...Array.from({ length: PROPOSALS }, (_, k) => {
         const n = this.first + k;
-        const button = el("button", { type: "button", class: "proposal aspect-square overflow-hidden border-2 border-line p-0! aria-pressed:border-accent", "aria-pressed": String(n === (spot.another || 0)), "aria-label": `Proposal ${n + 1}`, title: `Proposal ${n + 1}` });
+        const button = el("button", { type: "button", class: "aspect-square overflow-hidden border-2 border-line p-0! aria-pressed:border-accent", "aria-pressed": String(n === (spot.another || 0)), "aria-label": `Proposal ${n + 1}`, title: `Proposal ${n + 1}` });
         button.append(el("img", { class: "size-full object-cover", alt: "", src: `/api/frames/${this.bench.frame().id}/spots/${spot.id}/picture?shown=proposal&number=${n}&size=96` }));
         button.addEventListener("click", async () => {
           await this.set({ another: n, source: [] });

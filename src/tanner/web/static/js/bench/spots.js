@@ -16,6 +16,8 @@ export class Spots {
     this.size = Number(sessionStorage.getItem("tanner.spot") || 0.006);
     this.walked = -1;
     this.way = "heal";
+    this.pictures = new Map(); // of each spot: what they depend on, and both
+    this.asked = 0;
     this.finding = new SpotFinding(this);
     this.panel = new SpotOne(this);
     byId("spot-ways").addEventListener("click", (event) => {
@@ -73,6 +75,7 @@ export class Spots {
     const dust = this.all().length - list.length;
     const index = document.querySelector('#index [data-group="spots"]');
     index.querySelector(".index-state").textContent = list.length + dust ? String(list.length + dust) : "";
+    this.finding.fresh(this.bench.frame()?.id);
     if (!this.one()) this.chosen = null;
     byId("spot-none").hidden = list.length > 0;
     byId("spot-list").replaceChildren(...list.map((s, n) => this.row(s, n)));
@@ -90,19 +93,26 @@ export class Spots {
     const name = `${s.name || (s.path.length > 1 ? "Line" : "Spot")} ${n + 1}`;
     const done = this.done?.[s.id];
     const follows = frame().follows && frame().layers[`spots/${s.id}/path`] === "lead";
-    // Asked for anew whenever anything changes that it depends on.
-    const stamp = JSON.stringify([{ ...s, judged: undefined, name: undefined }, frame().version]);
-    let hash = 0;
-    for (let i = 0; i < stamp.length; i += 1) hash = (hash * 31 + stamp.charCodeAt(i)) | 0;
-    const small = (shown) => el("img", { class: "size-8 flex-none object-cover", loading: "lazy", alt: "", src: `/api/frames/${frame().id}/spots/${s.id}/picture?shown=${shown}&size=64&v=${hash}`, onerror: (event) => event.target.classList.add("invisible") });
     return el(
       "li",
       { class: s.id === this.chosen ? "area-row chosen" : "area-row" },
-      el("span", { class: "flex flex-none gap-px", title: "Before and after", "aria-hidden": "true" }, small("before"), small("after")),
+      el("span", { class: "flex flex-none gap-px", title: "Before and after", "aria-hidden": "true" }, ...this.picturesOf(s)),
       el("button", { type: "button", class: "area-name", "aria-pressed": String(s.id === this.chosen), text: name, onclick: () => this.choose(s.id, true) }),
       el("span", { class: done?.left ? "dim shrink text-warn" : "dim shrink", text: done?.said || (follows ? "follows" : "") }),
       el("button", { type: "button", class: "plain", "aria-label": `Remove ${name}`, title: follows ? "Not on this frame" : "Remove", text: "×", onclick: () => this.remove([s.id]) }),
     );
+  }
+
+  // Before and after, made anew when the spot or what is around it looks otherwise; a list that is built again costs none.
+  picturesOf(s) {
+    const { id, values } = this.bench.frame();
+    const rest = Object.entries(values).filter(([key]) => !key.startsWith("spots/"));
+    const stamp = JSON.stringify([id, { ...s, judged: undefined, name: undefined }, rest]);
+    const known = this.pictures.get(s.id);
+    if (known?.stamp === stamp) return known.nodes;
+    const nodes = ["before", "after"].map((shown) => el("img", { class: "size-8 flex-none object-cover", loading: "lazy", alt: "", src: `/api/frames/${id}/spots/${s.id}/picture?shown=${shown}&size=64&v=${(this.asked += 1)}`, onerror: (event) => event.target.classList.add("invisible") }));
+    this.pictures.set(s.id, { stamp, nodes });
+    return nodes;
   }
 
   choose(id, go = false) {

@@ -16,8 +16,8 @@ function map(d) {
 
 function card(d) {
   const change = async (since, until) => {
-    if (await trying(() => post(`/api/dust/${d.id}`, { since, until: until || null }))) dust();
-    else dust();
+    await trying(() => post(`/api/dust/${d.id}`, { since, until: until || null }));
+    dust();
   };
   const day = (label, value, set) => {
     const input = el("input", { type: "date", value: value || "", "aria-label": `${label} of ${d.camera}` });
@@ -43,6 +43,7 @@ function card(d) {
 export async function dust() {
   const data = await trying(() => get("/api/dust"));
   if (!data) return;
+  byId("dust-trouble").textContent = data.trouble;
   byId("dust-none").hidden = data.dust.length > 0;
   byId("dust-list").replaceChildren(...data.dust.map(card));
 }
