@@ -1,7 +1,7 @@
 """Trains the network, or goes on where it was left: `python -m training.train [--minutes N] [--threads N]`.
 
 The state (weights, optimiser, steps) is kept in build/train/state.pt every few minutes, the log (steps, data, figures) in
-core/noise/network.json, and the weights beside it in network.onnx. Without the state, training goes on from these weights.
+core/noise/network.json, and the weights beside it in network.npz; training/network.onnx holds them in an open form. Without the state, training goes on from these weights.
 """
 
 import argparse
@@ -24,6 +24,7 @@ from training.pictures import SIZE, calm, picture
 
 STATE = Path("build/train/state.pt")
 OUT = Path(noise.__file__).parent
+WEIGHTS, ONNX = OUT / "network.npz", Path(__file__).parent / "network.onnx"
 POOL = Path("build/train/pool.npy")
 LIVELY = 800
 """So many pictures are full of things; those after them are calm."""
@@ -166,13 +167,14 @@ def figures(net: torch.nn.Module, pictures: np.ndarray) -> dict[str, float]:
 
 
 def export(net: torch.nn.Module, log: dict) -> None:  # type: ignore[type-arg]
-    """The weights for the application, kept in half precision: a cast stands behind each."""
+    """The weights for the application in half precision, and the same network as ONNX, for others and for the tests."""
     import io
 
     import onnx
     from onnx import helper, numpy_helper
 
     net.eval()
+    kept = {name: values.numpy().astype(np.float16) for name, values in net.state_dict().items()}
     buffer = io.BytesIO()
     torch.onnx.export(
         net,
@@ -197,19 +199,17 @@ def export(net: torch.nn.Module, log: dict) -> None:  # type: ignore[type-arg]
     nodes = [*casts, *model.graph.node]
     del model.graph.node[:]
     model.graph.node.extend(nodes)
-    (OUT / "network.onnx").write_bytes(model.SerializeToString())
+    ONNX.write_bytes(model.SerializeToString())
+    np.savez(WEIGHTS, **kept)
     (OUT / "network.json").write_text(json.dumps(log, indent=1) + "\n")
 
 
 def from_weights(net: torch.nn.Module) -> dict | None:  # type: ignore[type-arg]
     """Go on from the weights that ship, where no state is kept: the log they came with, or None."""
-    import onnx
-    from onnx import numpy_helper
-
-    path = OUT / "network.onnx"
-    if not path.exists():
+    if not WEIGHTS.exists():
         return None
-    kept = {w.name.removesuffix(".half"): numpy_helper.to_array(w) for w in onnx.load(path).graph.initializer}
+    with np.load(WEIGHTS) as weights:
+        kept = dict(weights)
     own = net.state_dict()
     if not all(name in own and kept[name].shape == tuple(own[name].shape) for name in kept):
         return None

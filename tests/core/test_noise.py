@@ -312,14 +312,15 @@ def test_a_strength_that_is_moved_costs_a_mix_only(evening: Path, monkeypatch: p
 
 @pytest.mark.parametrize("tile", [40, 24])
 def test_pieces_of_a_learned_frame_leave_no_seams(noisy: Source, monkeypatch: pytest.MonkeyPatch, tile: int) -> None:
-    """Four or more pieces (which the network is made ready for), of sides that are no multiples of 4, against one."""
+    """Pieces whose sides are no multiples of 4, against one."""
     from tanner.core.noise import learned as module
 
     values = np.ascontiguousarray(tiles_of(noisy)[:, :111, :93])
     a, b, clip = (np.full(4, v, np.float32) for v in (1 / ELECTRONS, (READ / ELECTRONS) ** 2, 1.0))
     whole = module.learned(values, a, b, clip)
     assert whole.shape == (3, 222, 186) and np.isfinite(whole).all()
-    monkeypatch.setattr(module, "TILE", tile)
+    monkeypatch.setattr(module, "HIGH", tile)
+    monkeypatch.setattr(module, "WIDE", tile)
     parts = module.learned(values, a, b, clip, threads=2)
     assert np.array_equal(parts, module.learned(values, a, b, clip))
     assert np.sqrt(np.mean((parts - whole) ** 2)) < 0.1 * ELECTRONS**-0.5 and np.abs(parts - whole).max() < 0.1

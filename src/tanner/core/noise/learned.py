@@ -1,4 +1,4 @@
-"""Learned: a small network of our own over the mosaic's tiles, run through onnxruntime; demosaicing is part of it.
+"""Learned: a small network of our own over the mosaic's tiles; demosaicing is part of it.
 
 Colour that is guessed from noise cannot be made good afterwards, so what comes out is linear colour.
 
@@ -7,62 +7,33 @@ frame is, is an input, so that one network serves every ISO and camera.
 """
 
 import hashlib
-import threading
 from collections.abc import Callable
 from functools import cache
-from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.noise.coding import coded, guess, linear, planes
+from tanner.core.noise.network import STEP, WEIGHTS, network, seen_field
+from tanner.core.noise.pieces import enter, leave
 from tanner.core.noise.strips import in_strips
 
 F32 = NDArray[np.float32]
-NETWORK = Path(__file__).parent / "network.onnx"
-TILE, EDGE = 512, 16
-"""Most that a side of a piece has in tiles of the mosaic, and what more of it on each side is only there to be looked at."""
-MANY = 4
-"""From so many pieces on it pays to make the network ready for their size: it then lays out all its steps for it."""
-_lock = threading.Lock()
+HIGH, WIDE = 256, 512
+"""Most that the sides of a piece have in tiles of the mosaic: what is written for one convolution is still near for the next."""
+EDGE = 16
+"""What more of a piece on each side is only there to be looked at."""
 
 
 @cache
 def mark() -> str:
     """A short name for the weights: what another network gave is not taken for this one's."""
-    return hashlib.sha1(NETWORK.read_bytes()).hexdigest()[:8]
+    return hashlib.sha1(WEIGHTS.read_bytes()).hexdigest()[:8]
 
 
-def ready(h: int = 0, w: int = 0) -> Any:
-    """The network, for pieces of one size in tiles, or (0) of any."""
-    import onnxruntime
-
-    options = onnxruntime.SessionOptions()
-    # Pieces are shared between threads of ours: what is done around the network then waits for nobody.
-    options.intra_op_num_threads = options.inter_op_num_threads = 1
-    options.log_severity_level = 3
-    if h:
-        options.add_free_dimension_override_by_name("h", h)
-        options.add_free_dimension_override_by_name("w", w)
-    return onnxruntime.InferenceSession(str(NETWORK), options, providers=["CPUExecutionProvider"])
-
-
-@cache
-def _any_size() -> Any:
-    return ready()
-
-
-def session() -> Any:
-    """The network for pieces of any size, loaded once."""
-    with _lock:
-        return _any_size()
-
-
-def even_piece(length: int) -> int:
-    """Side of a piece, a multiple of 4, which the network's own scales need: as few as can be, of nearly the same size."""
-    count = max(1, -(-length // TILE))
-    return -(-length // (4 * count)) * 4
+def even_piece(length: int, most: int) -> int:
+    """Side of a piece, a multiple of STEP: as few as can be, of nearly the same size."""
+    count = max(1, -(-length // most))
+    return -(-length // (STEP * count)) * STEP
 
 
 def learned(
@@ -77,18 +48,19 @@ def learned(
     """
     h, w = values.shape[1:]
     result = np.empty((3, 2 * h, 2 * w), np.float32)
-    high, wide = even_piece(h), even_piece(w)
+    high, wide = even_piece(h, HIGH), even_piece(w, WIDE)
     corners = [(y, x) for y in range(0, h, high) for x in range(0, w, wide)]
-    # One that is made for a size holds hundreds of MB of work space: it goes with the frame.
-    net = ready(high + 2 * EDGE, wide + 2 * EDGE) if len(corners) >= MANY else session()
+    net = network()
+
+    offset, spread = (0.375 * a + b / a).astype(np.float32), (2 * np.sqrt(a)).astype(np.float32)
 
     def piece(corner: tuple[int, int]) -> None:
         top, left = corner
-        tile = values[:, _around(top, high, h)[:, None], _around(left, wide, w)]
-        answer = net.run(None, {"planes": planes(tile, a, b, clip)[None]})[0][0]
-        inner = np.s_[:, EDGE : EDGE + min(high, h - top), EDGE : EDGE + min(wide, w - left)]
-        colour = linear((guess(coded(tile)) + answer)[inner])
-        result[:, 2 * top : 2 * (top + high), 2 * left : 2 * (left + wide)] = colour
+        rows, columns = _around(top, high, h), _around(left, wide, w)
+        seen = seen_field(len(rows), len(columns))
+        enter(values, rows, columns, offset, spread, clip, seen)
+        found = net.run(seen, len(rows), len(columns))
+        leave(seen, found, EDGE, result[:, 2 * top : 2 * (top + high), 2 * left : 2 * (left + wide)])
 
     in_strips(piece, corners, say, threads)
     return result

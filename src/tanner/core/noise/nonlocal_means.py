@@ -45,8 +45,8 @@ def averaged(noisy: F32, reach: int, base: float, width: float, own: float) -> F
     total[PLANES] = own
     _sums(padded, w, reach, 9 * planes, np.float32(base), np.float32(width), total)
     inner = total[:, :, PAD : PAD + w]
-    means: F32 = inner[:planes] / inner[PLANES]
-    return means
+    means = np.empty((planes, *inner.shape[1:]), np.float32)
+    return np.divide(inner[:planes], inner[PLANES], out=means)
 
 
 @intrinsic
