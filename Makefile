@@ -14,8 +14,9 @@ help: ## lists the commands
 	.venv/bin/uv pip install -q --no-deps --no-build-isolation -e .
 	touch $@
 
-.stamps/kernels: .stamps/venv $(wildcard src/tanner/core/*/*.py src/tanner/core/*.py)
+.stamps/kernels: .stamps/venv $(wildcard src/tanner/*/*.py src/tanner/*/*/*.py)
 	$(PY) -m tanner.core.warm
+	$(PY) -m compileall -q src/tanner
 	touch $@
 
 .stamps/node: package-lock.json

@@ -1,11 +1,13 @@
 """`tanner adjustments` and `tanner info`: what can be adjusted, and what is known about files."""
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import typer
 
+from tanner.cli.apart import Apart
 from tanner.cli.common import Files, Json, named, say
 from tanner.core.errors import TannerError
 
@@ -25,14 +27,19 @@ def adjustments(as_json: Json = False) -> None:
 
 def info(files: Files, as_json: Json = False) -> None:
     """Say what is known about files."""
-    from tanner.jobs.tasks import read_facts
-    from tanner.jobs.workers import Workers
+    from tanner.core.raw.reader import read_known
 
+    read: Callable[[str], dict[str, Any]] = read_known
+    if as_json:
+        # What development begins with is told as well; what knows that takes a second to load.
+        from tanner.jobs.tasks import read_facts
+
+        read = read_facts
     failed = False
-    with Workers(1, time_limit_s=60) as workers:
+    with Apart() as apart:
         for path in files:
             try:
-                facts = workers.submit(read_facts, str(path)).result()
+                facts = apart.run(read, str(path), within_s=60)
             except TannerError as error:
                 failed = True
                 say(named(path, error))
@@ -54,8 +61,12 @@ def _about(facts: dict[str, Any]) -> str:
         f"{Path(facts['path']).name}: {facts['width']} × {facts['height']} px, {facts['mosaic'] or 'finished picture'}"
         + (f", {facts['decoded']}" if facts["decoded"] else ""),
         f"  camera {facts['make']} {facts['model']}, lens {facts['lens'] or 'unknown'}",
-        f"  {facts['focal_length_mm'] or '?'} mm, f/{facts['aperture'] or '?'}, {shutter}, ISO {facts['iso'] or '?'}",
+        f"  {_short(facts['focal_length_mm'])} mm, f/{_short(facts['aperture'])}, {shutter}, ISO {facts['iso'] or '?'}",
         f"  colour: {len(facts['colour_matrices'])} matrices, {len(facts['forward_matrices'])} forward",
         f"  lens corrections: {facts['lens_source'] or 'none found'}",
     ]
     return "\n".join([*lines, *(f"  note: {w}" for w in facts["warnings"])])
+
+
+def _short(number: float | None) -> str:
+    return "?" if not number else f"{number:.4g}"

@@ -9,14 +9,13 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from pydantic import Field, ValidationError
-from pydantic_settings import BaseSettings, SettingsConfigDict
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tanner.core.errors import SettingsError, problem
 from tanner.core.output.files import write_whole
 
 
-class Limits(BaseSettings):
+class Limits(BaseModel):
     """Each as TANNER_ and its name in capitals in the environment.
 
     Attributes:
@@ -29,7 +28,7 @@ class Limits(BaseSettings):
         backups_kept: the newest of them.
     """
 
-    model_config = SettingsConfigDict(env_prefix="TANNER_", extra="forbid")
+    model_config = ConfigDict(extra="forbid")
     most_megapixels: float = Field(default=120.0, ge=1, le=2000)
     worker_gigabytes: float = Field(default=3.5, ge=1, le=1000)
     previews_gigabytes: float = Field(default=8, ge=0.05, le=100_000)
@@ -39,10 +38,19 @@ class Limits(BaseSettings):
     backups_kept: int = Field(default=5, ge=1, le=1000)
 
 
+def _environment() -> dict[str, Any]:
+    """What the environment says, by the limits' names."""
+    return {
+        name: os.environ[f"TANNER_{name.upper()}"]
+        for name in Limits.model_fields
+        if f"TANNER_{name.upper()}" in os.environ
+    }
+
+
 @cache
 def limits() -> Limits:
     try:
-        return Limits()
+        return Limits(**_environment())
     except ValidationError as error:
         first = error.errors()[0]
         raise SettingsError(f"TANNER_{str(first['loc'][0]).upper()}: {first['msg']}.") from None
@@ -52,7 +60,7 @@ def _said(path: Path, values: dict[str, float]) -> tuple[dict[str, Any], Limits]
     """What a file says, with some values in place of its own, and the limits that come of it; a file that is not there says nothing."""
     try:
         found = {**(tomllib.loads(path.read_text()) if path.exists() else {}), **values}
-        return found, Limits(**found)
+        return found, Limits(**{**_environment(), **found})
     except ValidationError as error:
         raise SettingsError(f"{path}: {problem(error.errors()[0])}.") from None
     except (OSError, ValueError) as error:

@@ -17,7 +17,7 @@ from tanner.core.profile.chart import published24
 from tanner.core.profile.detect import shows_chart
 from tanner.core.raw.damage import damage_of, tells_damage
 from tanner.core.raw.facts import FrameFacts
-from tanner.core.raw.reader import FINISHED, RAW, read
+from tanner.core.raw.reader import FINISHED, RAW, known, read
 from tanner.core.raw.source import Source
 from tanner.core.render import as_shot_white, full_size, render
 from tanner.core.series.conditional import About
@@ -47,14 +47,11 @@ def read_source(path: str) -> Source:
 def read_facts(path: str) -> dict[str, Any]:
     """Facts of a file with what the catalogue wants to know besides."""
     source = read(Path(path), pixels=False)
-    lens = source.lens
     kelvin, tint = xy_to_temperature(as_shot_white(source))
     return {
-        **source.facts.summary(),
-        "lens_source": lens.source if lens else None,
-        "lens_found": lens.name if lens else None,
+        **known(source),
         "as_shot": [round(kelvin, 1), round(tint, 2)],
-        "starting": starting(source.facts, lens=lens is not None),
+        "starting": starting(source.facts, lens=source.lens is not None),
     }
 
 

@@ -236,3 +236,18 @@ def _finished_pixels(path: Path) -> NDArray[Any]:
     if rgb.dtype not in (np.uint8, np.uint16) or rgb.shape[2] < 3:
         raise UnreadableFile(path, f"has {rgb.dtype} samples; 8 and 16 bits in RGB or grey are read.")
     return np.ascontiguousarray(rgb[..., :3])
+
+
+def known(source: Source) -> dict[str, Any]:
+    """What is known about a file: its facts, and which lens corrections were found."""
+    lens = source.lens
+    return {
+        **source.facts.summary(),
+        "lens_source": lens.source if lens else None,
+        "lens_found": lens.name if lens else None,
+    }
+
+
+def read_known(path: str) -> dict[str, Any]:
+    """`known` of a file, of which only the header is read."""
+    return known(read(Path(path), pixels=False))

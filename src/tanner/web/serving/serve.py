@@ -61,9 +61,9 @@ def listen(port: int) -> socket.socket:
 
 def calm_collector() -> None:
     """What is there at the start stays: collecting garbage does not go through it again, which was a third of a large query."""
-    gc.collect()
     gc.freeze()
     gc.set_threshold(20_000, 10, 10)
+    gc.enable()
 
 
 _M_ARENA_MAX = -8
