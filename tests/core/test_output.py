@@ -1,6 +1,7 @@
 """Finished files: JPEG from strips, PNG, TIFF, their profiles and words, read back by other libraries."""
 
 import io
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -12,7 +13,7 @@ from tanner.core.adjust.registry import develop
 from tanner.core.colour.spaces import SPACES, icc_profile
 from tanner.core.errors import FormatError, NameTaken, WriteFailed
 from tanner.core.output.develop import encode, write_file
-from tanner.core.output.jpeg import encode_strip, icc_segments, join
+from tanner.core.output.jpeg import encode_in_bands, encode_strip, icc_segments, join
 from tanner.core.output.metadata import exif_block, xmp_packet
 from tanner.core.output.spec import OutputSpec, read_spec
 from tanner.core.output.words import Words
@@ -36,6 +37,19 @@ def test_strips_join_to_the_picture_they_were_cut_from(quality: int, size: tuple
     # Upsampled colour looks across the border of a strip in the whole file only.
     rows = [y for y in range(h) if all(abs(y - b) > 2 for b in range(0, h, 128))]
     assert np.array_equal(whole[rows], parts[rows])
+
+
+@pytest.mark.parametrize("chroma", ["444", "420"])
+@pytest.mark.parametrize("size", [(640, 480), (701, 509), (1200, 171), (90, 60)])
+def test_bands_of_two_threads_are_the_picture_of_one(size: tuple[int, int], chroma: str) -> None:
+    """Decoded by Pillow: the same px as of one encoder's run over all."""
+    rng = np.random.default_rng(4)
+    w, h = size
+    pixels = rng.integers(0, 255, (h // 5 + 1, w // 5 + 1, 3)).astype(np.uint8).repeat(5, 0).repeat(5, 1)[:h, :w]
+    with ThreadPoolExecutor(2) as pool:
+        banded = encode_in_bands(pixels, 90, chroma, pool)
+    one, two = (np.asarray(Image.open(io.BytesIO(data))) for data in (encode_strip(pixels, 90, chroma), banded))
+    assert two.shape == (h, w, 3) and np.array_equal(one, two)
 
 
 def test_jpeg_carries_profile_exif_and_xmp(source: Source) -> None:

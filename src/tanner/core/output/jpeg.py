@@ -6,6 +6,7 @@ each starts with a fresh prediction and ends on a byte, as a restart interval do
 
 import struct
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import simplejpeg
@@ -14,11 +15,15 @@ from numpy.typing import NDArray
 from tanner.core.output.words import iim_resource
 
 
-def encode_strip(pixels: NDArray[np.uint8], quality: int, chroma: str = "auto") -> bytes:
-    """A strip as a baseline JPEG of its own; chroma: 444, 422, 420, or auto: 4:2:0 below quality 93, else 4:4:4."""
+def encode_strip(pixels: NDArray[np.uint8], quality: int, chroma: str = "auto", fast: bool = False) -> bytes:
+    """A strip as a baseline JPEG of its own; chroma: 444, 422, 420, or auto: 4:2:0 below quality 93, else 4:4:4.
+
+    Args:
+        fast: a less exact cosine transform.
+    """
     sampling = ("420" if quality < 93 else "444") if chroma == "auto" else chroma
     data: bytes = simplejpeg.encode_jpeg(
-        np.ascontiguousarray(pixels), quality=quality, colorsubsampling=sampling, fastdct=False
+        np.ascontiguousarray(pixels), quality=quality, colorsubsampling=sampling, fastdct=fast
     )
     return data
 
@@ -67,6 +72,18 @@ def join(strips: Iterable[bytes], width: int, height: int, segments: list[bytes]
             out += b"\xff" + bytes([0xD0 + (index - 1) % 8])
         out += strip[scan:-2]
     return bytes(out) + b"\xff\xd9"
+
+
+def encode_in_bands(
+    pixels: NDArray[np.uint8], quality: int, chroma: str, pool: ThreadPoolExecutor, fast: bool = False
+) -> bytes:
+    """A picture in two bands that two threads encode; small ones in one piece."""
+    h, w = pixels.shape[:2]
+    rows = -(-h // 2 // 16) * 16  # whole blocks, of halved chroma too
+    if h * w < 200_000 or rows >= h:
+        return encode_strip(pixels, quality, chroma, fast)
+    lower = pool.submit(encode_strip, pixels[rows:], quality, chroma, fast)
+    return join([encode_strip(pixels[:rows], quality, chroma, fast), lower.result()], w, h, [])
 
 
 def icc_segments(profile: bytes) -> list[bytes]:

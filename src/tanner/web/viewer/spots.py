@@ -5,10 +5,10 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-import simplejpeg
 
 from tanner.core.adjust.registry import develop
 from tanner.core.errors import TannerError
+from tanner.core.output.jpeg import encode_strip
 from tanner.core.render import full_size, render
 from tanner.core.render.views import shares_at
 from tanner.core.spots.apply import spots_of
@@ -61,5 +61,4 @@ def spot_picture(
     if max(pixels.shape[:2]) < edge:
         more = edge / max(pixels.shape[:2])
         pixels = cv2.resize(pixels, None, fx=more, fy=more, interpolation=cv2.INTER_CUBIC)
-    jpeg: bytes = simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality=88, colorsubsampling="444")
-    return jpeg
+    return encode_strip(pixels, 88, "444")

@@ -10,7 +10,6 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-import simplejpeg
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -25,6 +24,7 @@ from tanner.core.noise import stage
 from tanner.core.noise.controls import Method, Noise
 from tanner.core.noise.stage import held_bytes
 from tanner.core.optics.crop import Crop, kept
+from tanner.core.output.jpeg import encode_in_bands, encode_strip
 from tanner.core.piece import piece, sample_region
 from tanner.core.raw.source import Source
 from tanner.core.render import full_size, notes, render, view_of
@@ -119,6 +119,8 @@ class Viewer:
         self._entries: OrderedDict[str, OpenSource] = OrderedDict()
         self._lock = threading.Lock()
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="render")
+        # Another frame's render must not stand before what finishes a picture.
+        self._beside = ThreadPoolExecutor(2, thread_name_prefix="beside")
 
     def entry(self, path: str) -> OpenSource:
         """The entry of a frame; decoding starts in a worker process when it is not kept yet."""
@@ -149,17 +151,17 @@ class Viewer:
         with entry.lock:
             pixels, marked, header, mask = self._pixels(source, values, starting, view)
         rendered = time.perf_counter()
-        # Of the picture, not of what is drawn on it.
-        header["histogram"] = histogram(pixels)
+        # Of the picture, not of what is drawn on it; counted while it is encoded.
+        counted = self._beside.submit(histogram, pixels)
         header["draft"], header["before"] = view.draft, view.before
         shown = mark_clipping(marked) if view.marks and not view.before else marked
         if view.specks and not view.before:
             shown = fine_only(shown)
         if mask is not None:
             shown = shown_mask(shown, mask[0], view.shown, TINTS[mask[1]])
-        jpeg = simplejpeg.encode_jpeg(
-            shown, quality=82 if view.draft else 90, colorsubsampling="420" if view.draft else "444", fastdct=view.draft
-        )
+        quality, chroma = (82, "420") if view.draft else (90, "444")
+        jpeg = encode_in_bands(shown, quality, chroma, self._beside, fast=view.draft)
+        header["histogram"] = counted.result()
         header["ms"] = {
             "render": round((rendered - began) * 1000, 1),
             "encode": round((time.perf_counter() - rendered) * 1000, 1),
@@ -320,8 +322,7 @@ class Viewer:
             full = full_size(source, development)
             size = _fit(full, edge, edge, False)
             pixels = render(source, development, size, pool=self._pool, keep=True, draft=True)
-        jpeg: bytes = simplejpeg.encode_jpeg(pixels, quality=85, colorsubsampling="420")
-        return jpeg
+        return encode_strip(pixels, 85, "420")
 
     def piece(
         self, path: str, values: Mapping[str, Any], method: Method, at: tuple[float, float], most: tuple[int, int]
@@ -336,8 +337,7 @@ class Viewer:
             left = min(max(round(at[0] * full[0] - w / 2), 0), full[0] - w)
             top = min(max(round(at[1] * full[1] - h / 2), 0), full[1] - h)
             pixels = piece(source, development, method, (left, top, left + w, top + h), self._pool)
-        jpeg: bytes = simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality=94, colorsubsampling="444")
-        return jpeg
+        return encode_strip(pixels, 94, "444")
 
     def sample_region(self, path: str, values: Mapping[str, Any]) -> tuple[float, float]:
         entry = self.entry(path)
@@ -349,7 +349,8 @@ class Viewer:
         return full_size(self.source(path), develop(values))
 
     def close(self) -> None:
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        for pool in (self._pool, self._beside):
+            pool.shutdown(wait=False, cancel_futures=True)
 
 
 def _told(source: Source, development: Development, size: tuple[int, int]) -> dict[str, Any]:
