@@ -1,17 +1,30 @@
 """Levels and curves of single channels, and of the three alike: a table each, after tone, in the working space's channels."""
 
 from collections.abc import Hashable
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.jit import kernel
+from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.memory import Slot
 from tanner.core.stages.stage import F32, At, Stage, StageFrame
 from tanner.core.tone.curve import Curve, evaluate, is_straight
 from tanner.core.tone.levels import CHANNELS, NEUTRAL, Levels, levelled
 from tanner.core.tone.light import from_display, to_display
+from tanner.core.vector16 import (
+    LANES,
+    alike,
+    array,
+    below,
+    choose,
+    floats,
+    load_some,
+    looked_up,
+    moved,
+    store_some,
+    whole,
+)
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -31,29 +44,34 @@ class Channels(NamedTuple):
     tables: F32
 
 
-@kernel
-def _through(channel: F32, table: F32, work: F32, n: int) -> None:
-    """A table on a row of one channel, read between its entries; above 1 in proportion to what 1 becomes."""
-    zero, one, last = np.float32(0.0), np.float32(1.0), np.float32(SIZE - 1)
-    after, white = table[1:], table[SIZE - 1]
-    index = work[1].view(np.int32)
-    for j in range(n):
-        work[0, j] = np.sqrt(min(max(channel[j], zero), one)) * last
-    for j in range(n):
-        index[j] = np.int32(work[0, j])
-    for j in range(n):
-        work[2, j] = table[np.uint64(index[j])]
-    for j in range(n):
-        work[2, j] += (work[0, j] - np.float32(index[j])) * (after[np.uint64(index[j])] - work[2, j])
-    for j in range(n):
-        channel[j] = work[2, j] if channel[j] <= one else channel[j] * white
+@intrinsic
+def _through(typingctx, channel, tables, which, at, keep):  # type: ignore[no-untyped-def]
+    """A table on sixteen numbers of a channel, read between its entries; above 1 in proportion to what 1 becomes."""
+    sig = types.void(channel, tables, which, at, keep)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        data, _ = array(context, builder, signature.args[0], args[0])
+        table, (_, long) = array(context, builder, signature.args[1], args[1])
+        which, at, keep = args[2:]
+        table, mask = builder.gep(table, [builder.mul(which, long)]), below(builder, keep)
+        v = load_some(builder, data, at, mask)
+        along = v.most(0.0).least(1.0).root() * float(SIZE - 1)
+        index = whole(along)
+        low, high = looked_up(builder, table, index), looked_up(builder, table, moved(builder, index, 1))
+        white = alike(builder, builder.load(builder.gep(table, [at.type(SIZE - 1)])))
+        found = low + (along - floats(builder, index)) * (high - low)
+        store_some(choose(v <= 1.0, found, v * white), data, at, mask)
+        return context.get_dummy_value()
+
+    return sig, codegen
 
 
 @kernel
 def channels_row(r: F32, g: F32, b: F32, at: At, p: Channels) -> None:
-    _through(r, p.tables[0], at.work, at.n)
-    _through(g, p.tables[1], at.work, at.n)
-    _through(b, p.tables[2], at.work, at.n)
+    for start in range(0, at.n, LANES):
+        _through(r, p.tables, 0, start, at.n - start)
+        _through(g, p.tables, 1, start, at.n - start)
+        _through(b, p.tables, 2, start, at.n - start)
 
 
 def channel_of(levels: Levels, curve: Curve, channel: str, e: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -97,20 +97,34 @@ def lay_grain(planes, margin, y0, x0, tile, starts, amount, own, step):  # type:
         planes: (3, h, w) with `margin` px on every side that are left out; y0, x0: place of the first px inside.
     """
     h, w, n = planes.shape[1] - 2 * margin, planes.shape[2] - 2 * margin, tile.shape[0]
-    one, four, zero = np.float32(1.0), np.float32(4.0), np.float32(0.0)
-    rest = np.sqrt(one - own * own)
-    all_ = np.empty(w, np.float32)
+    one, zero = np.float32(1.0), np.float32(0.0)
+    rest, strong = np.sqrt(one - own * own), amount * np.float32(4.0)
+    common, mine = np.empty(w, np.float32), np.empty(w, np.float32)
     for i in range(h):
         y = np.int64(np.float32(y0 + i) * step)
-        line = tile[(y + starts[0, 0]) % n]
-        for j in range(w):
-            all_[j] = line[np.int64(np.float32(x0 + j) * step + np.float32(starts[0, 1])) % n]
+        _along(tile[(y + starts[0, 0]) % n], x0, starts[0, 1], step, common)
         for c in range(3):
-            mine = tile[(y + starts[c, 0]) % n]
-            p = planes[c, i + margin, margin:]
+            p = planes[c, i + margin, margin : margin + w]
+            if own > zero:
+                _along(tile[(y + starts[c, 0]) % n], x0, starts[c, 1], step, mine)
+                for j in range(w):
+                    mine[j] = rest * common[j] + own * mine[j]
+            u = mine if own > zero else common
             for j in range(w):
                 v = min(max(p[j], zero), one)
-                u = all_[j]
-                if own > zero:
-                    u = rest * u + own * mine[np.int64(np.float32(x0 + j) * step + np.float32(starts[c, 1])) % n]
-                p[j] = v + amount * four * v * (one - v) * u
+                p[j] = v + strong * v * (one - v) * u[j]
+
+
+@kernel
+def _along(line, x0, start, step, out):
+    """A row of the tile, which goes round, from a place on."""
+    n, w = len(line), len(out)
+    if step != np.float32(1.0):
+        for j in range(w):
+            out[j] = line[np.int64(np.float32(x0 + j) * step + np.float32(start)) % n]
+        return
+    at, done = (x0 + start) % n, 0
+    while done < w:
+        many = min(w - done, n - at)
+        out[done : done + many] = line[at : at + many]
+        at, done = 0, done + many

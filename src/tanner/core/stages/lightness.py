@@ -1,16 +1,29 @@
 """The curve of lightness alone: L* changes, a* and b* of every colour stay (CIELAB under D50; source: cie15)."""
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.colour.spaces import D50_XYZ, pcs_to_working
-from tanner.core.jit import kernel
+from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.memory import Slot
-from tanner.core.stages.output import cube_roots
 from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 from tanner.core.tone.curve import Curve, Points, evaluate, is_straight
+from tanner.core.tone.oklab import cube_root
+from tanner.core.vector16 import (
+    LANES,
+    array,
+    below,
+    choose,
+    floats,
+    load_some,
+    looked_up,
+    mixed,
+    moved,
+    store_some,
+    whole,
+)
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -38,40 +51,36 @@ class Lightness(NamedTuple):
     table: F32
 
 
+@intrinsic
+def _lighten(typingctx, r, g, b, to, back, table, at, keep):  # type: ignore[no-untyped-def]
+    """Sixteen px, no more than `keep`, from px `at` of the rows on; see `Lightness`."""
+    sig = types.void(r, g, b, to, back, table, at, keep)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        colours = [array(context, builder, signature.args[n], args[n])[0] for n in range(3)]
+        to, back, table = (array(context, builder, signature.args[n], args[n])[0] for n in (3, 4, 5))
+        at, mask = args[6], below(builder, args[7])
+        shares = mixed(to, 0, [load_some(builder, colour, at, mask) for colour in colours])
+        # a* and b* are differences of the function of X, Y and Z: what is added to all three leaves them as they are.
+        functions = [choose(x > _CUBE, cube_root(x), x * _SLOPE + _OFFSET) for x in shares]
+        along = shares[1].most(0.0).least(1.0).root() * float(SIZE - 1)
+        index = whole(along)
+        low, high = looked_up(builder, table, index), looked_up(builder, table, moved(builder, index, 1))
+        add = low + (along - floats(builder, index)) * (high - low)
+        back_to = []
+        for f in (f + add for f in functions):
+            back_to.append(choose(f > 6 / 29, f * f * f, (f - _OFFSET) * (1 / _SLOPE)))
+        for colour, value in zip(colours, mixed(back, 0, back_to), strict=True):
+            store_some(value, colour, at, mask)
+        return context.get_dummy_value()
+
+    return sig, codegen
+
+
 @kernel
 def lightness_row(r: F32, g: F32, b: F32, at: At, p: Lightness) -> None:
-    # a* and b* are differences of the function of X, Y and Z: what is added to all three leaves them as they are.
-    zero, one, last, n = np.float32(0.0), np.float32(1.0), np.float32(SIZE - 1), at.n
-    cube, slope, offset = np.float32(_CUBE), np.float32(_SLOPE), np.float32(_OFFSET)
-    knee = np.float32(6 / 29)
-    rows, t, after = at.work, p.table, p.table[1:]
-    add, index = rows[6], rows[7].view(np.int32)
-    for k in range(3):
-        m0, m1, m2 = p.to[k, 0], p.to[k, 1], p.to[k, 2]
-        for j in range(n):
-            rows[k, j] = m0 * r[j] + m1 * g[j] + m2 * b[j]
-        cube_roots(rows[k], rows[3 + k], n)
-        for j in range(n):
-            x = rows[k, j]
-            rows[3 + k, j] = rows[3 + k, j] if x > cube else slope * x + offset
-    for j in range(n):
-        add[j] = np.sqrt(min(max(rows[1, j], zero), one)) * last
-    for j in range(n):
-        index[j] = np.int32(add[j])
-    for j in range(n):
-        low = t[np.uint64(index[j])]
-        add[j] = low + (add[j] - np.float32(index[j])) * (after[np.uint64(index[j])] - low)
-    for k in range(3):
-        for j in range(n):
-            f = rows[3 + k, j] + add[j]
-            rows[k, j] = f * f * f if f > knee else (f - offset) / slope
-    back = p.back
-    for j in range(n):
-        r[j] = back[0, 0] * rows[0, j] + back[0, 1] * rows[1, j] + back[0, 2] * rows[2, j]
-    for j in range(n):
-        g[j] = back[1, 0] * rows[0, j] + back[1, 1] * rows[1, j] + back[1, 2] * rows[2, j]
-    for j in range(n):
-        b[j] = back[2, 0] * rows[0, j] + back[2, 1] * rows[1, j] + back[2, 2] * rows[2, j]
+    for start in range(0, at.n, LANES):
+        _lighten(r, g, b, p.to, p.back, p.table, start, at.n - start)
 
 
 def lightness_table(points: Points, rising: bool = False) -> NDArray[np.float32]:

@@ -16,18 +16,16 @@ from tanner.core.colour.ranges import Ranges, ranged
 from tanner.core.colour.spaces import neutral_cones
 from tanner.core.jit import kernel
 from tanner.core.memory import Slot
-from tanner.core.stages.output import cube_roots
 from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
+from tanner.core.tone.hues import WORK, look_up_deep
+from tanner.core.tone.oklab import CHROMAS, HUES, LIGHTS, MOST, enter, leave
+from tanner.core.tone.table import RUN
+from tanner.core.vector16 import LANES
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
 
-LIGHTS, CHROMAS, HUES = 25, 25, 72
-MOST = 0.4
-"""Chroma at the table's end; beyond it what is added stays the same."""
 TABLES: Slot[F32] = Slot("colour mixes", keep=12, shared=True)
-CHROMA_STEP = np.uint64((HUES + 1) * 4)
-LIGHT_STEP = np.uint64(CHROMAS * (HUES + 1) * 4)
 NO_TABLE: F32 = np.zeros((1, 1, 1, 4), np.float32)
 
 
@@ -47,107 +45,18 @@ class Mixer(NamedTuple):
 
 
 @kernel
-def _hues(a, b, out, n):
-    """Angles of (a, b) in steps of the table's hues, from 0 on; error below 0.0002 of a step's radians.
-
-    The arc tangent by a polynomial in the smaller over the larger (least-maximum fit, a common one; from memory).
-    """
-    turn = np.float32(HUES / (2 * np.pi))
-    half, quarter, tiny = np.float32(HUES / 2), np.float32(HUES / 4), np.float32(1e-12)
-    for j in range(n):
-        x, y = abs(a[j]), abs(b[j])
-        q = min(x, y) / (max(x, y) + tiny)
-        s = q * q
-        angle = ((np.float32(-0.0464964749) * s + np.float32(0.15931422)) * s - np.float32(0.327622764)) * s * q + q
-        angle *= turn
-        angle = quarter - angle if y > x else angle
-        angle = half - angle if a[j] < np.float32(0.0) else angle
-        out[j] = np.float32(HUES) - angle if b[j] < np.float32(0.0) else angle
-
-
-@kernel
-def _where(rows, n):
-    """From lightness, axes and hue in rows 3 to 6 to the cell of the table, in row 6, and the shares of its ends, in rows 0 to 2.
-
-    Chroma's points lie closer to one another near grey, where colours begin: they are squares.
-    """
-    zero, one = np.float32(0.0), np.float32(1.0)
-    lights, chromas, hues = np.float32(LIGHTS - 2), np.float32(CHROMAS - 2), np.float32(HUES - 1)
-    to_root = np.float32((CHROMAS - 1) / np.sqrt(MOST))
-    index, cell = rows[6].view(np.int32), rows[7].view(np.int32)
-    for j in range(n):
-        rows[0, j] = min(max(rows[3, j], zero), one) * np.float32(LIGHTS - 1)
-    for j in range(n):
-        chroma = np.sqrt(rows[4, j] * rows[4, j] + rows[5, j] * rows[5, j])
-        rows[1, j] = min(np.sqrt(chroma) * to_root, np.float32(CHROMAS - 1))
-    for j in range(n):
-        rows[2, j] = rows[6, j]
-    for j in range(n):
-        i, c, h = np.int32(min(rows[0, j], lights)), np.int32(min(rows[1, j], chromas)), np.int32(min(rows[2, j], hues))
-        cell[j] = ((i * np.int32(CHROMAS) + c) * np.int32(HUES + 1) + h) * np.int32(4)
-    for j in range(n):
-        rows[0, j] -= np.float32(np.int32(min(rows[0, j], lights)))
-    for j in range(n):
-        c = np.float32(np.int32(min(rows[1, j], chromas)))
-        rows[1, j] = (rows[1, j] * rows[1, j] - c * c) / (c + c + one)
-    for j in range(n):
-        rows[2, j] -= np.float32(np.int32(min(rows[2, j], hues)))
-    for j in range(n):
-        index[j] = cell[j]
-
-
-@kernel
 def mixer_row(r: F32, g: F32, b: F32, at: At, p: Mixer) -> None:
-    rows, n, table = at.work, at.n, p.table
-    zero, one = np.float32(0.0), np.float32(1.0)
-    to, back = p.cones[0], p.cones[1]
-    for k in range(3):
-        m0, m1, m2 = to[k, 0], to[k, 1], to[k, 2]
-        for j in range(n):
-            rows[3 + k, j] = m0 * r[j] + m1 * g[j] + m2 * b[j]
-        cube_roots(rows[3 + k], rows[k], n)
-    for j in range(n):
-        x, y, z = rows[0, j], rows[1, j], rows[2, j]
-        rows[3, j] = np.float32(0.2104542553) * x + np.float32(0.7936177850) * y - np.float32(0.0040720468) * z
-    for j in range(n):
-        x, y, z = rows[0, j], rows[1, j], rows[2, j]
-        rows[4, j] = np.float32(1.9779984951) * x - np.float32(2.4285922050) * y + np.float32(0.4505937099) * z
-    for j in range(n):
-        x, y, z = rows[0, j], rows[1, j], rows[2, j]
-        rows[5, j] = np.float32(0.0259040371) * x + np.float32(0.7827717662) * y - np.float32(0.8086757660) * z
-    _hues(rows[4], rows[5], rows[6], n)
-    _where(rows, n)
-    index, flat = rows[6].view(np.int32), table.reshape(-1)
-    for j in range(n):
-        at0 = np.uint64(index[j])
-        fi, fc, fh = rows[0, j], rows[1, j], rows[2, j]
-        w1, w3 = (one - fi) * fc, fi * fc
-        w0, w2 = (one - fi) - w1, fi - w3
-        d0, d1, d2 = zero, zero, zero
-        for step, w in ((np.uint64(0), w0), (CHROMA_STEP, w1), (LIGHT_STEP, w2), (LIGHT_STEP + CHROMA_STEP, w3)):
-            place = at0 + step
-            low, high = w - w * fh, w * fh
-            d0 += low * flat[place] + high * flat[place + np.uint64(4)]
-            d1 += low * flat[place + np.uint64(1)] + high * flat[place + np.uint64(5)]
-            d2 += low * flat[place + np.uint64(2)] + high * flat[place + np.uint64(6)]
-        rows[3, j] += d0
-        rows[4, j] += d1
-        rows[5, j] += d2
-    for j in range(n):
-        x = rows[3, j] + np.float32(0.3963377774) * rows[4, j] + np.float32(0.2158037573) * rows[5, j]
-        rows[0, j] = x * x * x
-    for j in range(n):
-        x = rows[3, j] - np.float32(0.1055613458) * rows[4, j] - np.float32(0.0638541728) * rows[5, j]
-        rows[1, j] = x * x * x
-    for j in range(n):
-        x = rows[3, j] - np.float32(0.0894841775) * rows[4, j] - np.float32(1.2914855480) * rows[5, j]
-        rows[2, j] = x * x * x
-    for j in range(n):
-        r[j] = back[0, 0] * rows[0, j] + back[0, 1] * rows[1, j] + back[0, 2] * rows[2, j]
-    for j in range(n):
-        g[j] = back[1, 0] * rows[0, j] + back[1, 1] * rows[1, j] + back[1, 2] * rows[2, j]
-    for j in range(n):
-        b[j] = back[2, 0] * rows[0, j] + back[2, 1] * rows[1, j] + back[2, 2] * rows[2, j]
+    rows = np.empty((WORK, RUN), np.float32)
+    flat, chroma_step, light_step = p.table.reshape(-1), np.int64(HUES + 1), np.int64(CHROMAS * (HUES + 1))
+    for start in range(0, at.n, RUN):
+        m = min(RUN, at.n - start)
+        parts = (m + LANES - 1) // LANES
+        for k in range(parts):
+            enter(r, g, b, p.cones, rows, start + k * LANES, k * LANES, m - k * LANES)
+        for k in range(parts):
+            look_up_deep(flat, chroma_step, light_step, rows, k * LANES)
+        for k in range(parts):
+            leave(rows, p.cones, r, g, b, start + k * LANES, k * LANES, m - k * LANES)
 
 
 def mix(

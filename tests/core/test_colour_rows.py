@@ -1,0 +1,130 @@
+"""Rows of colour tools in vectors: ends of rows, numbers that are none, both ways to look up, and roots against numpy's."""
+
+from collections.abc import Callable
+from functools import cache
+from typing import Any
+
+import numpy as np
+import pytest
+from numba import njit, types
+from numba.extending import intrinsic
+
+from tanner.core import vector16
+from tanner.core.colour.balance import Balance
+from tanner.core.colour.mono import Mono
+from tanner.core.colour.ranges import Ranges
+from tanner.core.stages import channels, lightness, mixer
+from tanner.core.stages.stage import HELD, WORK_ROWS, At
+from tanner.core.tone.curve import Curve
+from tanner.core.tone.levels import Levels
+from tanner.core.tone.oklab import cube_root
+from tanner.core.vector16 import Lanes, array, bits, load, looked_up, store
+
+CURVE = Curve(red=((0, 0), (0.3, 0.5), (1, 0.9)))
+KERNELS: dict[str, tuple[Callable[..., None], Any]] = {
+    "channels": (channels.channels_row, channels.Channels(True, channels.channel_tables(Levels(), CURVE))),
+    "lightness": (
+        lightness.lightness_row,
+        lightness.Lightness(
+            True, lightness.TO, lightness.BACK, lightness.lightness_table(((0, 0), (0.4, 0.5), (1, 1)))
+        ),
+    ),
+    "mixer": (
+        mixer.mixer_row,
+        mixer.Mixer(True, mixer.CONES, mixer.mixer_table(Ranges(orange_saturation=40, blue_hue=30), Mono(), Balance())),
+    ),
+}
+
+
+def run(name: str, colours: np.ndarray, n: int) -> np.ndarray:
+    kernel, parameters = KERNELS[name]
+    rows = np.ascontiguousarray(colours.copy())
+    work, held = np.zeros((WORK_ROWS, rows.shape[1]), np.float32), np.zeros((HELD, rows.shape[1]), np.float32)
+    at = At(0, 0, rows.shape[1], 1, n, work, held, np.full(HELD // 4, -2, np.int64))
+    kernel(rows[0], rows[1], rows[2], at, parameters)
+    return rows
+
+
+@pytest.mark.parametrize("name", KERNELS)
+@pytest.mark.parametrize("n", [1, 15, 16, 17, 127, 128, 129, 500])
+def test_a_row_ends_where_it_ends_and_px_do_not_know_each_other(name: str, n: int) -> None:
+    colours = np.random.default_rng(n).uniform(0.001, 1.3, (3, n + 5)).astype(np.float32)
+    whole = run(name, colours, n)
+    assert np.array_equal(whole[:, n:], colours[:, n:]) and not np.array_equal(whole[:, :n], colours[:, :n])
+    assert np.array_equal(run(name, colours[:, n - 1 :], 1)[:, 0], whole[:, n - 1])
+
+
+@pytest.mark.parametrize("name", KERNELS)
+def test_numbers_that_are_none_stay_where_they_are(name: str) -> None:
+    colours = np.full((3, 40), 0.2, np.float32)
+    good = run(name, colours, 40)
+    colours[0, 3], colours[1, 20], colours[2, 7], colours[:, 9] = np.nan, np.inf, -np.inf, 0
+    found = run(name, colours, 40)
+    others = [j for j in range(40) if j not in (3, 7, 9, 20)]
+    assert np.array_equal(found[:, others], good[:, others]) and np.isfinite(found[:, 9]).all()
+
+
+@intrinsic
+def _root(typingctx, x, out, at):  # type: ignore[no-untyped-def]
+    sig = types.void(x, out, at)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        (source, _), (goal, _) = (array(context, builder, signature.args[n], args[n]) for n in range(2))
+        store(cube_root(load(builder, source, args[2])), goal, args[2])
+        return context.get_dummy_value()
+
+    return sig, codegen
+
+
+@njit
+def _roots(x, out):  # type: ignore[no-untyped-def]
+    for k in range(0, len(x), 16):
+        _root(x, out, k)
+
+
+def test_cube_roots_are_near() -> None:
+    x = np.geomspace(1e-12, 1e3, 16 * 4096).astype(np.float32)
+    x[1::2] *= -1
+    out = np.empty_like(x)
+    _roots(x, out)
+    assert np.abs(out / np.cbrt(x.astype(np.float64)) - 1).max() < 5e-7
+    small = np.array([0.0, -0.0, 1e-38, -1e-42] * 4, np.float32)
+    out = np.empty_like(small)
+    _roots(small, out)
+    assert np.abs(out).max() < 1e-12
+
+
+@cache
+def _reading(looks_up: bool) -> Any:
+    """A kernel that reads sixteen numbers at places; the flag only tells the kernels apart."""
+
+    @intrinsic
+    def read(typingctx, data, places, out):  # type: ignore[no-untyped-def]
+        sig = types.void(data, places, out)
+
+        def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+            source, where, goal = (array(context, builder, signature.args[n], args[n])[0] for n in range(3))
+            zero = types.int64
+            start = context.get_constant(zero, 0)
+            found: Lanes = looked_up(builder, source, bits(load(builder, where, start)))
+            store(found, goal, start)
+            return context.get_dummy_value()
+
+        return sig, codegen
+
+    @njit
+    def go(data, places, out):  # type: ignore[no-untyped-def]
+        read(data, places, out)
+
+    return go
+
+
+@pytest.mark.parametrize("looks_up", sorted({vector16.LOOKS_UP, False}))
+def test_numbers_are_read_where_they_lie(looks_up: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(vector16, "LOOKS_UP", looks_up)
+    rng = np.random.default_rng(6)
+    data = rng.random(5000).astype(np.float32)
+    places = rng.integers(0, 5000, 16).astype(np.int32)
+    out = np.zeros(16, np.float32)
+    _reading(looks_up)(data, places.view(np.float32), out)
+    assert np.array_equal(out, data[places])
