@@ -113,6 +113,7 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
             "albedo": ball.albedo * (RELATIVE / mean),
             "parts": np.stack([zero, zero, one], 1),
             "more parts": np.stack([ball.iris, zero, zero], 1),
+            "glasses": np.zeros((len(ball.points), 3)),
         }
         parts[f"eye{i}"] = _painted(ball.points, ball.quads, values[mode].astype(np.float32))
     for name, c in figure.cloth.items():
@@ -124,7 +125,7 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
         paint = rgb((0, 1, 0) if mode == "more parts" else (0, 0, 0))
         parts[name] = _curves(hairs, {"type": "diffuse", "reflectance": paint})
     if figure.glasses:
-        paint = rgb((0, 0, 1) if mode == "more parts" else (0, 0, 0))
+        paint = rgb((1, 0, 0) if mode == "glasses" else (0, 0, 0))
         parts["glasses"] = _curves(figure.glasses, {"type": "diffuse", "reflectance": paint}, 1.0)
     return parts
 
@@ -183,6 +184,23 @@ def _all(people: People, parts: Callable[[Figure, PersonLook], dict[str, Any]]) 
     return {f"{name} {n}": part for n, (f, look) in enumerate(people) for name, part in parts(f, look).items()}
 
 
+def painted(stage: SceneStage, people: People, note: Callable[[str], None]) -> dict[str, F32]:
+    """The passes that masks are made of, alone."""
+    import mitsuba as mi
+
+    found = {}
+    for mode in ("parts", "more parts", *_glasses(people)):
+        scene = mi.load_dict({"type": "scene", **_all(people, lambda f, _, m=mode: _painted_parts(f, m))})  # type: ignore[misc]
+        seen = mi.load_dict({"type": "aov", "aovs": "a:albedo"})
+        found[mode] = _run(scene, stage.sensor(False), seen, PAINTED, lambda text, m=mode: note(f"{m}: {text}"))  # type: ignore[misc]
+    return found
+
+
+def _glasses(people: People) -> tuple[str, ...]:
+    """The pass that shows them, where somebody wears some."""
+    return ("glasses",) if any(figure.glasses for figure, _ in people) else ()
+
+
 def rendered(
     stage: SceneStage, people: People, around: dict[str, Any], lights: dict[str, Any], samples: int, note: Callable[[str], None]
 ) -> dict[str, F32]:  # fmt: skip
@@ -197,7 +215,7 @@ def rendered(
     sensor = stage.sensor(False)
     found: dict[str, F32] = {}
     worn = _all(people, _worn)
-    for mode in MODES:
+    for mode in (*MODES, *_glasses(people)):
         lit = mode in ("full", "gloss")
         parts = (
             {**_all(people, partial(_lit_parts, mode=mode)), **worn, **around, **lights}
@@ -288,6 +306,9 @@ def to_bands() -> F64:
 
 
 def masks(found: dict[str, F32]) -> dict[str, NDArray[np.uint8]]:
-    """The masks of PARTS, (H, W), 255 for all."""
+    """The masks of PARTS, (H, W), 255 for all, and "glasses" where somebody wears some."""
     both = np.concatenate([found["parts"], found["more parts"]], axis=-1)
-    return {name: np.rint(np.clip(both[..., k], 0, 1) * 255).astype(np.uint8) for k, name in enumerate(PARTS)}
+    shown = {name: both[..., k] for k, name in enumerate(PARTS)}
+    if "glasses" in found:
+        shown["glasses"] = found["glasses"][..., 0]
+    return {name: np.rint(np.clip(mask, 0, 1) * 255).astype(np.uint8) for name, mask in shown.items()}

@@ -22,6 +22,7 @@ class PersonLook:
         brow: how wide the brows are; gloss: how strongly skin shines.
         fine: rounds of subdivision in the face: 5 for pores at full size.
         hair: melanin and pheomelanin of brows, lashes, beard.
+        blemishes: small red spots; what else there is of a person does not change with them.
         beard: none at 0, stubble at 0.5, full at 1.5; glasses: colour of their rims, or None.
     """
 
@@ -31,6 +32,7 @@ class PersonLook:
     hair: tuple[float, float]
     freckles: float = 0.5
     moles: int = 4
+    blemishes: int = 0
     pores: float = 1.0
     age: float = 0.3
     beard: float = 0.0
@@ -53,6 +55,16 @@ class Skin:
 
 
 @dataclass
+class Marks:
+    """Moles and blemishes of the face: their names, where they lie at the pose, which way they face, and their radii in cm."""
+
+    kinds: list[str]
+    points: F64
+    normals: F64
+    radii: F64
+
+
+@dataclass
 class Figure:
     """A person at a pose: level is the height of the eyes, facing and up are the head's own directions."""
 
@@ -66,6 +78,7 @@ class Figure:
     cloth: dict[str, knit.Cloth]
     fuzz: dict[str, strands.Hairs]
     mouth: F64
+    marks: Marks
     glasses: strands.Hairs | None = None
 
 
@@ -74,15 +87,29 @@ def _marks() -> tuple[list[str], F64]:
     return list(found), np.column_stack(list(found.values()))
 
 
-def _surface_of(rest: F64, quads: I64, fields: F64, names: list[str], all_rest: F64, person: Person, look: PersonLook, rng: np.random.Generator, wet: F64) -> tuple[F32, F32, F32, skin.Regions]:  # fmt: skip
-    """Height, albedo, roughness and regions of a part of the skin."""
+def _surface_of(rest: F64, quads: I64, fields: F64, names: list[str], all_rest: F64, person: Person, look: PersonLook, rng: np.random.Generator, wet: F64) -> tuple[F32, F32, F32, skin.Regions, dict[str, skin.Spots]]:  # fmt: skip
+    """Height, albedo, roughness and regions of a part of the skin, and what stands apart on it."""
     r = {n: np.clip(fields[:, i], 0, 1) for i, n in enumerate(names)}
     r["lips"] = skin.lips(rest, all_rest)
     r["wet"] = wet
     height, pore = skin.relief(rest, quads, r, look.age, rng, look.pores)
-    m, b = skin.pigments(rest, quads, r, pore, person.melanin, person.blood, rng, look.freckles, look.moles)
-    albedo = skin.colour(m, np.clip(b + 0.5 * wet, 0, 3).astype(np.float32))
-    return height, albedo, skin.rough(rest, r), r
+    m, b, moles = skin.pigments(rest, quads, r, pore, person.melanin, person.blood, rng, look.freckles, look.moles)
+    spots = skin.blemishes(rest, quads, r, look.blemishes) if look.blemishes else skin.NO_SPOTS
+    red = skin.inflamed(rest, spots)
+    height = (height + 0.012 * red).astype(np.float32)
+    albedo = skin.colour(
+        (m + 0.05 * person.melanin * red).astype(np.float32),
+        np.clip(b + 0.5 * wet + 0.62 * red, 0, 3).astype(np.float32),
+    )
+    return height, albedo, skin.rough(rest, r), r, {"mole": moles, "blemish": spots}
+
+
+def _marks_of(spots: dict[str, skin.Spots], rest: F64, points: F64, normals: F64) -> Marks:
+    """Where what stands apart came to lie, by the points of the mesh next to it."""
+    at = np.concatenate([s.at for s in spots.values()])
+    nearest = np.asarray(cKDTree(rest).query(at)[1], dtype=np.intp)
+    kinds = [kind for kind, s in spots.items() for _ in s.at]
+    return Marks(kinds, points[nearest], normals[nearest], np.concatenate([s.radius for s in spots.values()]))
 
 
 def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
@@ -119,13 +146,14 @@ def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
     for p, pq, pf in parts:
         far = np.min([np.linalg.norm(p - e, axis=1) for e in eye_at], axis=0)
         wet = np.clip((1.50 - far) / 0.06, 0, 1) * (far > 0.5)
-        height, albedo, rough, r = _surface_of(pf[:, :3], pq, pf[:, 3:], names, rest, person, look, rng, wet)
+        height, albedo, rough, r, spots = _surface_of(pf[:, :3], pq, pf[:, 3:], names, rest, person, look, rng, wet)
         if look.beard:
             albedo = (
                 albedo * (1 - min(0.35 * look.beard, 0.5) * skin.beard(pf[:, :3], rest_level, r))[:, None]
             ).astype(np.float32)
         moved = p + mesh.normals(p, pq) * (height * (1 - wet))[:, None]
         found.append(Skin(moved, pq, mesh.normals(moved, pq), albedo, rough, r["lips"]))
+        apart = _marks_of(spots, pf[:, :3], moved, found[-1].normals)  # those of the face, which comes last
     held = rotation(2, pose.body) @ rotation(2, pose.head) @ rotation(1, pose.tilt) @ rotation(0, pose.nod)
     facing, up = held @ [0, -1.0, 0], held @ [0, 0, 1.0]
     at = np.asarray(camera, float) + [0, 0, level]
@@ -165,7 +193,7 @@ def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
     fuzz = {name: knit.fuzz(c, 16000, rng) for name, c in cloth.items()}
     mouth = points[groups["joint-mouth"]].mean(axis=0)
     rims = glasses.glasses(eye_at, facing, up) if look.glasses else None
-    return Figure(found, balls, eye_at, level, facing, up, hairs, cloth, fuzz, mouth, rims)
+    return Figure(found, balls, eye_at, level, facing, up, hairs, cloth, fuzz, mouth, apart, rims)
 
 
 def placed(figure: Figure, by: F64) -> Figure:
@@ -184,5 +212,6 @@ def placed(figure: Figure, by: F64) -> Figure:
         cloth={k: replace(c, points=c.points + by) for k, c in figure.cloth.items()},
         fuzz={k: hairs(v) for k, v in figure.fuzz.items()},
         mouth=figure.mouth + by,
+        marks=replace(figure.marks, points=figure.marks.points + by),
         glasses=hairs(figure.glasses) if figure.glasses else None,
     )

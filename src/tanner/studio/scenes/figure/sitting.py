@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import imagecodecs
 import numpy as np
 import typer
+from numpy.typing import NDArray
 
 from tanner.core.output.files import write_whole
 from tanner.studio.bands import PICTURES
@@ -73,6 +74,7 @@ class Sitting:
 
     Attributes:
         beard, glasses: see `PersonLook`; the person's own where nothing is said.
+        blemishes: see `PersonLook`.
         beside: another one, to the right of the first.
     """
 
@@ -81,6 +83,7 @@ class Sitting:
     light: str = "window"
     beard: float | None = None
     glasses: tuple[float, float, float] | None = None
+    blemishes: int = 0
     beside: "Sitting | None" = None
 
 
@@ -95,6 +98,8 @@ SITTINGS = {
     "wren-blink": Sitting("wren", Pose(body=-24, head=14, tilt=3, look=-6, extra=_SHUT)),
     "wren-5": Sitting("wren", Pose(body=-14, head=8, tilt=-2, nod=2, look=-4), glasses=(0.035, 0.018, 0.010)),
     "rowan-4": Sitting("rowan", Pose(body=16, head=-8, tilt=2, nod=2, look=4), beard=1.5),
+    "wren-6": Sitting("wren", Pose(body=12, head=-5, tilt=2, nod=1, look=2), blemishes=28),
+    "wren-6-clear": Sitting("wren", Pose(body=12, head=-5, tilt=2, nod=1, look=2)),
     "both-1": Sitting(
         "wren",
         Pose(body=22, head=-8, tilt=3, nod=1, look=-4),
@@ -134,16 +139,35 @@ def _known(stage: SceneStage, figure: Figure) -> list[dict[str, Any]]:
     return [{"box": box, "towards_camera": round(away, 3), "eyes": eyes}]
 
 
+def _apart(stage: SceneStage, figure: Figure, skin: NDArray[np.uint8]) -> list[dict[str, Any]]:
+    """Moles and blemishes that are seen: their places, and their radii in shares of the long side."""
+    marks, long = figure.marks, max(stage.size)
+    if not marks.kinds:
+        return []
+    eye = CAMERA + [0, 0, figure.level]
+    towards = (eye - marks.points) / np.linalg.norm(eye - marks.points, axis=1)[:, None]
+    at, beside = stage.places(marks.points), stage.places(marks.points + [0, 0, 1.0])
+    cm = np.abs(beside[:, 1] - at[:, 1]) * stage.size[1] / long
+    found = []
+    for kind, place, wide, seen in zip(
+        marks.kinds, at, marks.radii * cm, (marks.normals * towards).sum(axis=1) > 0.3, strict=True
+    ):
+        x, y = (min(max(int(p * s), 0), s - 1) for p, s in zip(place, skin.shape[::-1], strict=True))
+        if seen and skin[y, x] > 200:
+            found.append({"kind": kind, "at": place.round(5).tolist(), "radius": round(float(wide), 6)})
+    return found
+
+
 def _person(sitting: Sitting, fine: int, aside: float = 0.0) -> tuple[Figure, PersonLook]:
     """A person at a pose, so many cm to the right of the middle; irises are painted for where the camera is."""
     person, look = WHO[sitting.who]()
     beard = look.beard if sitting.beard is None else sitting.beard
-    look = replace(look, fine=fine, beard=beard, glasses=sitting.glasses)
+    look = replace(look, fine=fine, beard=beard, glasses=sitting.glasses, blemishes=sitting.blemishes)
     there = np.array([aside, 0.0, 0.0])
     return placed(build(person, sitting.pose, look, CAMERA - there), there), look
 
 
-def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
+def shoot(name: str, samples: int, scale: float, fine: int, into: Path, masks_only: bool = False) -> None:
     sitting = SITTINGS[name]
     start = time.time()
 
@@ -167,20 +191,32 @@ def shoot(name: str, samples: int, scale: float, fine: int, into: Path) -> None:
     stage.camera(CAMERA + [0, 0, level], np.array([0, 0, level - 4.5]), field, 1.0, nearer)
     stage.truth["person"] = " and ".join(s.who for s in (sitting, sitting.beside) if s)
     stage.truth["faces"] = [face for f, _ in people for face in _known(stage, f)]
+    if masks_only:
+        write_whole(into / f"{name}.masks.zip", zipped(_masks(passes.painted(stage, people, note))), replace=True)
+        note("masks written")
+        return
     found = passes.rendered(
         stage, people, stage.parts, _lights(sitting.light, level, 100.0 if sitting.beside else 70.0), samples, note
     )
     millimetre = HEIGHT * scale / (2 * 2300 * np.tan(np.radians(field / 2)))
     picture = passes.composed(found, float(millimetre)) / np.float32(WHITE)
+    stage.truth["spots"] = [spot for f, _ in people for spot in _apart(stage, f, passes.masks(found)["skin"])]
     _write(name, picture, found, stage, samples, into)
     note("written")
 
 
+def _masks(found: dict[str, F32]) -> dict[str, NDArray[np.uint8]]:
+    """All masks, the whole subject's among them."""
+    masks = passes.masks(found)
+    parts = [masks[k].astype(np.float32) for k in ("skin", "eyes", "hair", "cloth", "glasses") if k in masks]
+    masks["subject"] = np.rint(np.clip(sum(parts), 0, 255)).astype(np.uint8)
+    return masks
+
+
 def _write(name: str, picture: F32, found: dict[str, F32], stage: SceneStage, samples: int, into: Path) -> None:
     planes = np.maximum(picture @ passes.to_bands().T.astype(np.float32), 0)
-    masks = passes.masks(found)
-    subject = np.clip(sum(masks[k].astype(np.float32) for k in ("skin", "eyes", "hair", "cloth")), 0, 255)
-    masks["subject"] = np.rint(subject).astype(np.uint8)
+    masks = _masks(found)
+    subject = masks["subject"].astype(np.float32)
     half = np.rint(subject.reshape(subject.shape[0] // 2, 2, subject.shape[1] // 2, 2).mean(axis=(1, 3))).astype(
         np.uint8
     )
@@ -200,12 +236,13 @@ def main(
     scale: float = 1.0,
     fine: int = 5,
     into: Path = PICTURES,
+    masks_only: bool = False,
 ) -> None:
     """Render portraits by name, or all of them, unless they are there; other names are left out."""
     begin("llvm_ad_rgb", into)
     for name in names or list(SITTINGS):
-        if name in SITTINGS and not there(name, samples, round(HEIGHT * scale), into):
-            shoot(name, samples, scale, fine, into)
+        if name in SITTINGS and (masks_only or not there(name, samples, round(HEIGHT * scale), into)):
+            shoot(name, samples, scale, fine, into, masks_only)
 
 
 if __name__ == "__main__":

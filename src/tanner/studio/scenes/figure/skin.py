@@ -1,5 +1,6 @@
 """Relief, pigments and roughness of skin at every point of a fine mesh, in the frame of the head at rest."""
 
+from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -88,10 +89,39 @@ def relief(rest: F64, quads: I64, r: Regions, age: float, rng: np.random.Generat
     return height.astype(np.float32), pore.astype(np.float32)
 
 
+@dataclass
+class Spots:
+    """Small things of the skin that stand apart: where they are in the rest frame, and their radii, in cm."""
+
+    at: F64
+    radius: F64
+
+
+NO_SPOTS = Spots(np.zeros((0, 3)), np.zeros(0))
+
+
+def blemishes(rest: F64, quads: I64, r: Regions, count: int) -> Spots:
+    """Places of small red spots, most of them on cheeks, chin and forehead. Their own chance: the rest stays as it is without them."""
+    rng = np.random.default_rng(77)
+    where = np.clip(r["cheek"] + 0.8 * r["chin"] + 0.8 * r["forehead"], 0, 1) * (1 - r["lips"]) * (1 - r["lid"])
+    at = scattered(rest, quads, 0.55, rng, where + 0.01)
+    at = at[rng.permutation(len(at))[:count]]
+    return Spots(at, 0.055 + 0.075 * rng.random(len(at)) ** 1.5)
+
+
+def inflamed(rest: F64, spots: Spots) -> F64:
+    """How much of a blemish each point is, 0 to 1."""
+    if not len(spots.at):
+        return np.zeros(len(rest))
+    d, which = cKDTree(spots.at).query(rest)
+    edge = (d + 0.012 * noise(rest, 0.04, 71)) / spots.radius[which]
+    return np.asarray(np.exp(-(np.maximum(edge, 0) ** 2.5)), dtype=np.float64)
+
+
 def pigments(
     rest: F64, quads: I64, r: Regions, pore: F32, melanin: float, blood: float, rng: np.random.Generator, freckles: float, moles: int
-) -> tuple[F32, F32]:  # fmt: skip
-    """Melanin and blood at each point, in the amounts of `reflectance`."""
+) -> tuple[F32, F32, Spots]:  # fmt: skip
+    """Melanin and blood at each point, in the amounts of `reflectance`, and the moles."""
     m = melanin * (1 + 0.16 * fractal(rest, 2.2, 3, 21) + 0.07 * noise(rest, 0.09, 24))
     b = blood * (1 + 0.22 * fractal(rest, 1.1, 4, 31, 0.7) + 0.13 * noise(rest, 0.05, 36))
     b = (
@@ -113,14 +143,17 @@ def pigments(
         edge = (d + 0.012 * noise(rest, 0.03, 41)) / wide[which]
         patches = np.clip(0.7 + fractal(rest, 1.5, 2, 44), 0.1, 1.4)
         m = m + freckles * 0.16 * dark[which] * np.clip(1.25 - edge, 0, 1) * patches * (1 - r["lips"])
+    found = NO_SPOTS
     if moles:
         at = mole_places(rest, quads, moles, rng)
         d, which = cKDTree(at).query(rest)
         wide = 0.05 + 0.06 * rng.random(len(at))
+        found = Spots(at, wide)
         inside = np.clip(1.4 - (d + 0.008 * noise(rest, 0.03, 46)) / wide[which], 0, 1)
         m = m + 0.35 * inside * (1 - r["lips"]) * (1 - r["lid"])
     red = r["lips"] * np.clip(0.9 + 0.25 * noise(rest, 0.12, 51, (1, 3, 3)), 0, 1.2)
-    return np.clip(m + 0.05 * red, 0.01, 3).astype(np.float32), np.clip(b + 0.72 * red, 0.05, 3).astype(np.float32)
+    m, b = np.clip(m + 0.05 * red, 0.01, 3), np.clip(b + 0.72 * red, 0.05, 3)
+    return m.astype(np.float32), b.astype(np.float32), found
 
 
 def mole_places(rest: F64, quads: I64, count: int, rng: np.random.Generator) -> F64:
