@@ -1,10 +1,13 @@
 """A decoder that crashes, hangs or devours memory is one item's error; the processes go on."""
 
+import os
 import subprocess
 import sys
+import time
+from pathlib import Path
 
 import pytest
-from harmful import crash, devour, die_first, fine, hang
+from harmful import crash, devour, die_first, fine, hang, note
 
 from tanner.core.errors import UnreadableFile
 from tanner.jobs.tasks import read_facts
@@ -57,3 +60,32 @@ def test_a_worker_whose_parent_is_gone_before_it_has_begun_ends() -> None:
     """The parent was killed while the process started: its number is nobody's any more."""
     code = "from tanner.jobs.workers import _end_with_parent; _end_with_parent(1 << 30)"
     assert subprocess.run([sys.executable, "-c", code], timeout=60).returncode == 1
+
+
+def test_what_somebody_waits_for_goes_before_what_was_asked_for_earlier(tmp_path: Path) -> None:
+    """One lane is busy; then comes the one frame that is opened, then what is on the screen, then the rest in its order."""
+    told = tmp_path / "told"
+    with Workers(1) as workers:
+        workers.submit(os.getpid).result()
+        first = workers.submit(time.sleep, 0.5)
+        rest = [workers.submit(note, str(told), f"later {n}") for n in range(3)]
+        dropped = workers.submit(note, str(told), "never")
+        assert dropped.cancel()
+        seen = workers.shown(note, str(told), "seen")
+        opened = workers.soon(note, str(told), "opened")
+        for future in (first, *rest, seen, opened):
+            future.result(timeout=60)
+    assert told.read_text().splitlines() == ["opened", "seen", "later 0", "later 1", "later 2"]
+
+
+def test_what_waits_is_given_up_at_the_end() -> None:
+    workers = Workers(1)
+    workers.submit(os.getpid).result()
+    busy = workers.submit(time.sleep, 30)
+    while not busy.running():
+        time.sleep(0.01)
+    waiting = workers.soon(time.sleep, 30)
+    workers.shutdown(wait=False, cancel_futures=True)
+    assert waiting.cancelled()
+    with pytest.raises(WorkerDied):
+        busy.result(timeout=30)

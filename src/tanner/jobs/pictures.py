@@ -169,7 +169,7 @@ class Pictures:
         trouble = check_frame(self._catalogue, wish.frame_id)
         if trouble:
             raise TannerError(trouble)
-        return self._workers.submit(preview, wish.path, dict(wish.settings), wish.first).result()
+        return self._workers.shown(preview, wish.path, dict(wish.settings), wish.first).result()
 
     def _work(self, wish: PictureWish) -> None:
         failed = ""

@@ -1,5 +1,6 @@
 """Worker processes in which foreign files are decoded: a crash is one item's error, not the server's."""
 
+import itertools
 import os
 import resource
 import threading
@@ -9,6 +10,7 @@ from concurrent.futures import TimeoutError as Late
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import get_context
 from pathlib import Path
+from queue import Empty, PriorityQueue
 from typing import Any, TypeVar
 
 from tanner.core.colour.profile_store import PROFILE_STORE
@@ -66,10 +68,14 @@ class Workers(Executor):
 
     One process a lane, not one shared pool: when a process dies, exactly its own item fails, and the lane
     starts a new one. Processes are spawned; forking after OpenMP has run can hang the decoder.
+
+    What somebody waits for goes before what was asked for earlier: `soon` before `shown`, and that before `submit`.
     """
 
     def __init__(self, processes: int, time_limit_s: float = 300.0) -> None:
         self._threads = ThreadPoolExecutor(processes, thread_name_prefix="lane")
+        self._waiting: PriorityQueue[tuple[int, int, Future[Any], Callable[[], Any]]] = PriorityQueue()
+        self._order = itertools.count()
         self._local = threading.local()
         self._all: list[ProcessPoolExecutor] = []
         self._lock = threading.Lock()
@@ -139,11 +145,44 @@ class Workers(Executor):
             raise WorkerDied(f"This file was given up after {self.time_limit_s:.0f} s. It may be damaged.") from None
 
     def submit(self, function: Callable[..., T], /, *args: Any, **kwargs: Any) -> Future[T]:
-        return self._threads.submit(self._run, function, args, kwargs)
+        return self._enter(2, function, args, kwargs)
+
+    def shown(self, function: Callable[..., T], /, *args: Any) -> Future[T]:
+        """Before what goes on behind the scenes: something that is on the screen, one of many."""
+        return self._enter(1, function, args, {})
+
+    def soon(self, function: Callable[..., T], /, *args: Any) -> Future[T]:
+        """Before all that waits: somebody asked for this one thing, and looks on."""
+        return self._enter(0, function, args, {})
+
+    def _enter(self, rank: int, function: Callable[..., T], args: tuple[Any, ...], kwargs: dict[str, Any]) -> Future[T]:
+        future: Future[T] = Future()
+        self._waiting.put((rank, next(self._order), future, lambda: self._run(function, args, kwargs)))
+        # Which item it will be is decided when a lane is free.
+        self._threads.submit(self._next)
+        return future
+
+    def _next(self) -> None:
+        _, _, future, work = self._waiting.get_nowait()
+        if not future.set_running_or_notify_cancel():
+            return
+        try:
+            future.set_result(work())
+        except BaseException as error:
+            future.set_exception(error)
+
+    def _give_up_waiting(self) -> None:
+        while True:
+            try:
+                self._waiting.get_nowait()[2].cancel()
+            except Empty:
+                return
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         self._closed = self._closed or cancel_futures
         self._threads.shutdown(wait=False, cancel_futures=cancel_futures)
+        if cancel_futures:
+            self._give_up_waiting()
         with self._lock:
             ended, self._all = self._all, []
         for lane in ended:

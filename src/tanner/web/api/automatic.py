@@ -106,7 +106,7 @@ def levels(frame_id: int, body: Ends, services: WithServices) -> dict[str, Any]:
     with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         path, values = frame.path, Resolver(session, frame.shoot_id).resolve(frame).values
-    job = services.workers.submit(level_ends_of, path, values, body.share / 100, body.channel)
+    job = services.workers.soon(level_ends_of, path, values, body.share / 100, body.channel)
     black, white = job.result()
     first = "" if body.channel == "all" else f"{body.channel}_"
     return {"values": {f"levels.{first}black": black, f"levels.{first}white": white}}
@@ -118,5 +118,5 @@ def mono(frame_id: int, services: WithServices) -> dict[str, Any]:
     with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         path, values = frame.path, Resolver(session, frame.shoot_id).resolve(frame).values
-    found = services.workers.submit(mono_weights_of, path, values).result()
+    found = services.workers.soon(mono_weights_of, path, values).result()
     return {"values": {**found, "mono.amount": values.get("mono.amount") or 100.0}}

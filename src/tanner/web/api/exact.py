@@ -95,14 +95,14 @@ async def bring_in_list(request: Request, name: str) -> dict[str, Any]:
 @router.post("/frames/{frame_id}/exact/sample")
 def sample(frame_id: int, body: PlaceAsked, services: WithServices) -> dict[str, Any]:
     """The colour of the developed picture around a place, before exact colours."""
-    lab = services.workers.submit(sample_of, *_developed(services, frame_id), (body.x, body.y)).result()
+    lab = services.workers.soon(sample_of, *_developed(services, frame_id), (body.x, body.y)).result()
     return {"lab": lab, "hex": hex_of(lab)}
 
 
 @router.post("/frames/{frame_id}/picked/sample")
 def range_sample(frame_id: int, body: PlaceAsked, services: WithServices) -> dict[str, Any]:
     """The middle of a range that is picked in the developed picture: Oklab's lightness, chroma and hue in degrees."""
-    middle = services.workers.submit(range_of, *_developed(services, frame_id), (body.x, body.y)).result()
+    middle = services.workers.soon(range_of, *_developed(services, frame_id), (body.x, body.y)).result()
     return {"middle": middle}
 
 

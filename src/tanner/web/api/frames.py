@@ -241,7 +241,7 @@ def take_file(frame_id: int, services: WithServices) -> dict[str, Any]:
     with services.catalogue.read() as session:
         path = Path(frame_of(session, frame_id).path)
     content = file_hash(path)
-    take_over(services.catalogue, frame_id, services.workers.submit(read_facts, str(path)).result(), content)
+    take_over(services.catalogue, frame_id, services.workers.soon(read_facts, str(path)).result(), content)
     services.pictures.retry(frame_id)
     return {"done": f"{path.name} is this frame's file now"}
 

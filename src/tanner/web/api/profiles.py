@@ -105,7 +105,7 @@ def white(frame_id: int, method: Literal["auto", "chart"], services: WithService
     with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         values = Resolver(session, frame.shoot_id).resolve(frame).values
-    wanted = services.workers.submit(white_by, frame.path, method, values.get("profile.camera", "")).result()
+    wanted = services.workers.soon(white_by, frame.path, method, values.get("profile.camera", "")).result()
     return dict(wanted)
 
 
@@ -206,7 +206,7 @@ def chart_picture(frame_id: int, services: WithServices) -> Response:
     """The upright frame as a chart is looked for in it: white-balanced as shot, without any look."""
     with services.catalogue.read() as session:
         path = frame_of(session, frame_id).path
-    jpeg = services.workers.submit(chart_preview, path).result()
+    jpeg = services.workers.soon(chart_preview, path).result()
     return Response(jpeg, media_type="image/jpeg", headers={"cache-control": "no-store"})
 
 
@@ -215,7 +215,7 @@ def find(frame_id: int, services: WithServices) -> dict[str, Any]:
     """Find the chart by itself; the four corners, or why there is none."""
     with services.catalogue.read() as session:
         path = frame_of(session, frame_id).path
-    return {"corners": services.workers.submit(find_chart, path).result()}
+    return {"corners": services.workers.soon(find_chart, path).result()}
 
 
 @router.post("/profiles/make")

@@ -159,7 +159,7 @@ def save_preset(frame_id: int, body: Save, services: WithServices) -> dict[str, 
         raise SettingsError("These groups are all at their neutral values: there is nothing to keep.")
     stored = None
     if body.match:
-        found = services.workers.submit(figures_of, Reference(frame.path, values, kind=body.match.kind)).result()
+        found = services.workers.soon(figures_of, Reference(frame.path, values, kind=body.match.kind)).result()
         stored = StoredMatch(
             kind=body.match.kind, lab=found["lab"], scale=found["scale"], what=body.match.what, tone=body.match.tone,
             of=frame.name,

@@ -129,7 +129,7 @@ class Viewer:
             if found is not None and found.future.done() and found.future.exception() is not None:
                 found = None
             if found is None:
-                found = OpenSource(self._workers.submit(read_source, path))
+                found = OpenSource(self._workers.soon(read_source, path))
                 self._entries[path] = found
             self._entries.move_to_end(path)
             while len(self._entries) > KEEP or (self._bytes() > MOST_BYTES and len(self._entries) > 1):
