@@ -2,6 +2,7 @@
 
 import os
 import time
+from pathlib import Path
 
 
 def crash() -> None:
@@ -24,7 +25,6 @@ def die_first(path: str) -> str:
     """Is killed the first time it is asked, as the system does when memory is short."""
     import os
     import signal
-    from pathlib import Path
 
     tried = Path(path)
     with tried.open("a") as file:
@@ -36,5 +36,5 @@ def die_first(path: str) -> str:
 
 def note(path: str, text: str) -> None:
     """Says that it was run."""
-    with open(path, "a") as file:
+    with Path(path).open("a") as file:
         file.write(text + "\n")

@@ -110,7 +110,8 @@ class Workers(Executor):
         lane: ProcessPoolExecutor = self._local.lane
         self._local.lane = None
         with self._lock:
-            self._all.remove(lane)
+            if lane in self._all:  # not after all were ended
+                self._all.remove(lane)
         processes = list((lane._processes or {}).values())
         ended = next((p.exitcode for p in processes if p.exitcode is not None), None)
         for process in processes:
