@@ -35,6 +35,27 @@ def test_nothing_is_cut_off_and_axe_finds_nothing(page: Page, server: Running, n
 
 
 @pytest.mark.parametrize(
+    "path",
+    ["/", "/kit", "/find"]
+    + [f"/shoots/1/{n}" for n in ("import", "choose", "sheet", "bench", "lineup", "deliver")],
+)
+def test_text_twice_as_large_in_a_small_window_leaves_all_within_reach(page: Page, server: Running, path: str) -> None:
+    """1280 x 800 at 200 %: nothing lies beside the window, and the page can be moved to every button of its bars."""
+    page.set_viewport_size({"width": 640, "height": 400})
+    page.goto(path)
+    page.wait_for_timeout(1200)
+    beside = page.evaluate(
+        """() => [document.documentElement.scrollWidth > innerWidth ? "the page is wider than the window" : "",
+          ...[...document.querySelectorAll(".bar a, .bar button, .tools button, .tools select, .tools input, .under button")]
+            .filter((e) => e.offsetParent && (e.getBoundingClientRect().left < 0 || e.getBoundingClientRect().right > innerWidth + 1))
+            .map((e) => e.textContent.trim() || e.id)].filter(Boolean)"""
+    )
+    assert beside == []
+    for name in ("Help", "Undo") if "shoots" in path else ("Help",):
+        page.get_by_role("button", name=name, exact=True).click(trial=True, timeout=5000)
+
+
+@pytest.mark.parametrize(
     "path", ["/", "/kit", "/shoots/1/sheet", "/shoots/1/bench", "/shoots/1/lineup", "/shoots/1/deliver"]
 )
 def test_nothing_moves_after_the_first_paint(page: Page, server: Running, path: str) -> None:
