@@ -36,8 +36,7 @@ def test_nothing_is_cut_off_and_axe_finds_nothing(page: Page, server: Running, n
 
 @pytest.mark.parametrize(
     "path",
-    ["/", "/kit", "/find"]
-    + [f"/shoots/1/{n}" for n in ("import", "choose", "sheet", "bench", "lineup", "deliver")],
+    ["/", "/kit", "/find"] + [f"/shoots/1/{n}" for n in ("import", "choose", "sheet", "bench", "lineup", "deliver")],
 )
 def test_text_twice_as_large_in_a_small_window_leaves_all_within_reach(page: Page, server: Running, path: str) -> None:
     """1280 x 800 at 200 %: nothing lies beside the window, and the page can be moved to every button of its bars."""

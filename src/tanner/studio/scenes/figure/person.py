@@ -55,7 +55,7 @@ class Skin:
 
 
 @dataclass
-class Marks:
+class FaceMarks:
     """Moles and blemishes of the face: their names, where they lie at the pose, which way they face, and their radii in cm."""
 
     kinds: list[str]
@@ -78,7 +78,7 @@ class Figure:
     cloth: dict[str, knit.Cloth]
     fuzz: dict[str, strands.Hairs]
     mouth: F64
-    marks: Marks
+    marks: FaceMarks
     glasses: strands.Hairs | None = None
 
 
@@ -104,12 +104,12 @@ def _surface_of(rest: F64, quads: I64, fields: F64, names: list[str], all_rest: 
     return height, albedo, skin.rough(rest, r), r, {"mole": moles, "blemish": spots}
 
 
-def _marks_of(spots: dict[str, skin.Spots], rest: F64, points: F64, normals: F64) -> Marks:
+def _marks_of(spots: dict[str, skin.Spots], rest: F64, points: F64, normals: F64) -> FaceMarks:
     """Where what stands apart came to lie, by the points of the mesh next to it."""
     at = np.concatenate([s.at for s in spots.values()])
     nearest = np.asarray(cKDTree(rest).query(at)[1], dtype=np.intp)
     kinds = [kind for kind, s in spots.items() for _ in s.at]
-    return Marks(kinds, points[nearest], normals[nearest], np.concatenate([s.radius for s in spots.values()]))
+    return FaceMarks(kinds, points[nearest], normals[nearest], np.concatenate([s.radius for s in spots.values()]))
 
 
 def build(person: Person, pose: Pose, look: PersonLook, camera: F64) -> Figure:
