@@ -4,6 +4,7 @@ import json
 import sqlite3
 import subprocess
 import sys
+import zipfile
 from contextlib import closing
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from sqlalchemy import text
 
 from tanner.catalogue import health
 from tanner.catalogue.health import DamagedCatalogue, back_up, backups, restore
+from tanner.catalogue.kit_backup import archive_of, bring_back
 from tanner.catalogue.lock import FolderLock
 from tanner.catalogue.models import Frame, Shoot
 from tanner.catalogue.store import Catalogue, as_json
@@ -93,6 +95,52 @@ def test_backups_are_whole_few_and_not_too_often(folder: Path) -> None:
         back_up(folder, every_s=0)
     assert len(backups(folder)) == limits().backups_kept
     assert all(health.fault(b) == "" for b in backups(folder)) and not list(folder.glob("backups/*.part"))
+
+
+def test_the_kit_lies_beside_each_backup_and_what_is_gone_comes_back(folder: Path) -> None:
+    """Rules and dust of sensors were in no backup: a folder that was lost lost them for good."""
+    kit = {
+        "presets/own.json": "{}",
+        "profiles/one.dcp": "dcp",
+        "rules.json": "[1]",
+        "dust.json": "[]",
+        "token": "secret",
+    }
+    for name, held in kit.items():
+        (folder / name).parent.mkdir(exist_ok=True)
+        (folder / name).write_text(held)
+    for _ in range(limits().backups_kept + 1):
+        assert back_up(folder, every_s=0)
+    archives = sorted(folder.glob("backups/kit-*.zip"))
+    assert [archive_of(b) for b in reversed(backups(folder))][-len(archives) :] == archives
+    assert len(archives) == limits().backups_kept
+    (folder / "rules.json").unlink()
+    (folder / "profiles/one.dcp").unlink()
+    (folder / "dust.json").write_text("[2]")
+    archives[-1].write_bytes(archives[-1].read_bytes()[:40])  # a bad one is passed over
+    damage("empty", flattened(folder))
+    said = health.restore(folder)
+    assert "Of the Kit, profiles/one.dcp, rules.json was gone and was put back." in said
+    assert (folder / "rules.json").read_text() == "[1]" and (folder / "profiles/one.dcp").read_text() == "dcp"
+    assert (folder / "dust.json").read_text() == "[2]"
+    with zipfile.ZipFile(archives[0]) as archive:
+        assert "token" not in archive.namelist()
+
+
+def test_an_archive_puts_nothing_elsewhere(folder: Path) -> None:
+    (folder / "rules.json").write_text("[1]")
+    assert back_up(folder, every_s=0)
+    with zipfile.ZipFile(archive_of(backups(folder)[0]), "w") as archive:
+        for name in (
+            "../rules.json",
+            "presets/../../out.json",
+            "/tmp/rules.json",
+            "catalogue.sqlite-wal",
+            "specs/good.json",
+        ):
+            archive.writestr(name, "{}")
+    assert bring_back(folder) == ["specs/good.json"]
+    assert not (folder.parent / "rules.json").exists() and not (folder.parent / "out.json").exists()
 
 
 def test_one_server_at_a_time_and_a_crash_leaves_no_lock(tmp_path: Path) -> None:

@@ -8,6 +8,7 @@ from contextlib import closing
 from datetime import datetime
 from pathlib import Path
 
+from tanner.catalogue.kit_backup import archive_of, back_up_kit, bring_back
 from tanner.core.errors import TannerError
 from tanner.core.limits import limits
 from tanner.core.output.files import write_whole
@@ -137,6 +138,9 @@ def restore(folder: Path) -> str:
         shutil.copy2(backup, path.with_suffix(".part"))
         path.with_suffix(".part").rename(path)
         said.append(f"The backup of {_when(backup)} took its place.")
+        back = bring_back(folder)
+        if back:
+            said.append(f"Of the Kit, {', '.join(back)} was gone and was put back.")
         return " ".join(said)
     # Without a backup folder the next start begins anew; backups that are damaged, too, must not stop it.
     if (folder / "backups").exists():
@@ -175,8 +179,10 @@ def back_up(folder: Path, every_s: float | None = None) -> Path | None:
         part.rename(target)
     finally:
         part.unlink(missing_ok=True)
+    back_up_kit(folder, target)
     for old in backups(folder)[limits().backups_kept :]:
         old.unlink(missing_ok=True)
+        archive_of(old).unlink(missing_ok=True)
     return target
 
 
