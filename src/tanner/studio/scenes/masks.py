@@ -5,6 +5,7 @@ subject. Only where rays meet something is traced, and direct light for the shad
 theirs from their own passes. Needs what `make scenes` needs.
 """
 
+import json
 import time
 from pathlib import Path
 from typing import Annotated, Any
@@ -22,6 +23,8 @@ from tanner.studio.scenes.shots import SHOTS
 from tanner.studio.truth import zipped
 
 U8 = NDArray[np.uint8]
+IN_SUBJECT = 8
+"""What is so much of the subject, of 255, has no shadow of it."""
 SHADOW_SCALE = 0.25
 """Of the scene's size: shadows of soft light are smooth."""
 
@@ -73,6 +76,17 @@ def _staged_size(name: str) -> tuple[int, int]:
     return (HEIGHT, WIDTH) if SHOTS[name][2] else (WIDTH, HEIGHT)
 
 
+def at_picture(masks: dict[str, U8], name: str) -> dict[str, U8]:
+    """Masks at the size of the picture that ships, where that was rendered smaller: means over the px they were."""
+    w, h = json.loads((PICTURES / f"{name}.json").read_text())["size"]
+    if all(mask.shape == (h, w) for mask in masks.values()):
+        return masks
+    small = {k: np.asarray(cv2.resize(m, (w, h), interpolation=cv2.INTER_AREA), np.uint8) for k, m in masks.items()}
+    if "shadow" in small:
+        small["shadow"][small["subject"] > IN_SUBJECT] = 0
+    return small
+
+
 def main(names: Annotated[list[str] | None, typer.Argument()] = None, samples: int = 16, into: Path = PICTURES) -> None:
     """Render the masks of scenes by name, or of all that have none yet."""
     begin("llvm_ad_spectral", into)
@@ -82,10 +96,11 @@ def main(names: Annotated[list[str] | None, typer.Argument()] = None, samples: i
         start = time.time()
         found = things(name, samples)
         cast = shadow(name, 64)
-        cast[found["subject"] > 8] = 0
+        cast[found["subject"] > IN_SUBJECT] = 0
         half = cv2.resize(found["subject"], None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
         write_whole(into / f"{name}.mask.png", bytes(imagecodecs.png_encode(half, level=9)), replace=True)
-        write_whole(into / f"{name}.masks.zip", zipped({**found, "shadow": cast}), replace=True)
+        masks = at_picture({**found, "shadow": cast}, name)
+        write_whole(into / f"{name}.masks.zip", zipped(masks), replace=True)
         print(f"{name}: {time.time() - start:.0f} s, {', '.join(found)}", flush=True)
 
 
