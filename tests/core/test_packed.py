@@ -5,6 +5,7 @@ import zlib
 from pathlib import Path
 from typing import Any
 
+import imagecodecs
 import numpy as np
 import pytest
 import rawpy
@@ -149,7 +150,7 @@ def picture(h: int, w: int, bits: int, seed: int) -> np.ndarray:
 
 @settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
-    predictor=st.integers(1, 7), bits=st.sampled_from([10, 12, 14, 16]), side=st.sampled_from([1, 2]),
+    predictor=st.integers(1, 7), bits=st.sampled_from([10, 12, 14, 16]), side=st.sampled_from([1, 2, 4]),
     tiled=st.booleans(), h=st.sampled_from([32, 34, 46]), w=st.sampled_from([32, 40, 52]), seed=st.integers(0, 99),
 )  # fmt: skip
 def test_lossless_jpeg_gives_the_numbers_of_libraw(
@@ -162,6 +163,14 @@ def test_lossless_jpeg_gives_the_numbers_of_libraw(
         return encoded(part.reshape(part.shape[0], -1, side), bits, predictor)
 
     mine, libraw = both(dng(tmp_path / "a.dng", mosaic, bits, piece, pack))
+    assert np.array_equal(mine, mosaic) and np.array_equal(libraw, mosaic)
+
+
+def test_three_components_side_by_side(tmp_path: Path) -> None:
+    mosaic = picture(34, 48, 14, 9)
+    mine, libraw = both(
+        dng(tmp_path / "a.dng", mosaic, 14, None, lambda p: encoded(p.reshape(p.shape[0], -1, 3), 14, 4))
+    )
     assert np.array_equal(mine, mosaic) and np.array_equal(libraw, mosaic)
 
 
@@ -215,6 +224,43 @@ def test_deflate_which_libraw_does_not_read(tmp_path: Path) -> None:
     assert found is not None and found.way == "deflate" and np.array_equal(found.pixels(), mosaic)
     assert np.array_equal(found.pixels(threads=1), mosaic)
     assert np.array_equal(read(path).data, mosaic)
+
+
+@pytest.mark.parametrize("fields", [(1, 1), (2, 2), (2, 1)])
+@pytest.mark.parametrize("piece", [None, (16, 32)])
+def test_jpeg_xl_which_libraw_does_not_read(
+    tmp_path: Path, piece: tuple[int, int] | None, fields: tuple[int, int]
+) -> None:
+    """Version 1.7 of the format; px of one colour may be stored together."""
+    mosaic = picture(46, 52, 14, 7)
+    stored = np.concatenate([mosaic[k :: fields[0]] for k in range(fields[0])])
+    stored = np.concatenate([stored[:, k :: fields[1]] for k in range(fields[1])], axis=1)
+    more = tuple((tag, "H", n) for tag, n in zip((50975, 52547), fields, strict=True) if n > 1)
+    path = dng(
+        tmp_path / "a.dng", stored, 14, piece, lambda p: bytes(imagecodecs.jpegxl_encode(p, lossless=True)),
+        compression=52546, more=more,
+    )  # fmt: skip
+    found = packed_mosaic(path, (52, 46), (0, 0, 46, 52))
+    assert found is not None and found.way == "JPEG XL" and np.array_equal(found.pixels(), mosaic)
+    source = read(path)
+    assert source.facts.decoded == "JPEG XL" and np.array_equal(source.data, mosaic)
+
+
+def test_a_damaged_jpeg_xl_is_told(tmp_path: Path) -> None:
+    mosaic = picture(46, 52, 14, 8)
+    path = dng(
+        tmp_path / "a.dng",
+        mosaic,
+        14,
+        None,
+        lambda p: bytes(imagecodecs.jpegxl_encode(p, lossless=True)),
+        compression=52546,
+    )
+    data = bytearray(path.read_bytes())
+    data[-200:] = b"\x5a" * 200
+    path.write_bytes(data)
+    with pytest.raises(UnreadableFile):
+        read(path)
 
 
 def test_restarts_are_left_to_libraw_and_said(tmp_path: Path) -> None:

@@ -1,4 +1,4 @@
-"""DNG mosaics in lossless JPEG or deflate, in strips or tiles: decoded here, three times as fast as LibRaw does it.
+"""DNG mosaics in lossless JPEG, deflate or JPEG XL, in strips or tiles: decoded here, three times as fast as LibRaw does it.
 
 LibRaw still opens the file and says what it is. Whatever is not known here, or turns out odd while it is decoded, is LibRaw's;
 the numbers are the same (tests compare them over predictors, components, bits, tiles, restarts and odd sizes).
@@ -17,8 +17,10 @@ from numpy.typing import NDArray
 from tanner.core.raw.plain import levels_of, told_in
 
 CFA = 32803
-JPEG, DEFLATE = 7, (8, 32946)
-LINEARIZATION = 50712
+WAYS = {7: "lossless JPEG", 8: "deflate", 32946: "deflate", 52546: "JPEG XL"}
+LINEARIZATION, ROW_FIELDS, COLUMN_FIELDS = 50712, 50975, 52547
+"""Tags: what stored numbers stand for; in how many fields, one after the other, rows and columns are stored (the last from
+memory of version 1.7)."""
 SOF3, RESTART, SCAN = 0xC3, 0xDD, 0xDA
 
 
@@ -33,7 +35,8 @@ class PackedMosaic:
     Attributes:
         shape: rows and columns of all its px; piece: of one piece; visible: top, left, height, width that is shown.
         places: offset and length of each piece, row by row of pieces.
-        way: "lossless JPEG" or "deflate"; order: of its bytes, where that is deflate.
+        way: one of WAYS; order: of its bytes, where that is deflate.
+        fields: in how many fields rows and columns are stored: px of one colour lie together then.
         table: what stored numbers stand for (LinearizationTable; source: dng17), or None.
         black: by row and column parity; white; colours row by row, as RGGB: as the file's own tags say them; colours is "" where
             only LibRaw knows.
@@ -51,6 +54,7 @@ class PackedMosaic:
     black: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
     white: float = 0.0
     colours: str = ""
+    fields: tuple[int, int] = (1, 1)
 
     def pixels(self, threads: int = 2) -> NDArray[np.uint16]:
         """(H, W) uint16 of what is shown.
@@ -86,6 +90,9 @@ class PackedMosaic:
             raise
         except Exception as error:
             raise Odd(str(error)) from None
+        for axis, count in enumerate(self.fields):
+            if count > 1:
+                whole = _woven(whole, count, axis)
         top, left, high, wide = self.visible
         shown = np.ascontiguousarray(whole[top : top + high, left : left + wide])
         return shown if self.table is None else np.ascontiguousarray(self.table[np.minimum(shown, len(self.table) - 1)])
@@ -93,6 +100,8 @@ class PackedMosaic:
     def _decoded(self, data: bytes, rows: int, columns: int) -> NDArray[np.uint16]:
         if self.way == "deflate":
             found = np.frombuffer(zlib.decompress(data), f"{self.order}u{self.bits // 8}")
+        elif self.way == "JPEG XL":
+            found = _jpeg_xl(data)
         else:
             found = _jpeg(data, self.bits)
         if found.size != rows * columns:
@@ -115,6 +124,27 @@ def _jpeg(data: bytes, bits: int) -> NDArray[np.uint16]:
     # One knows all seven predictors; the quicker one the first alone.
     decode = imagecodecs.jpeg8_decode if told["predictor"] == 1 else imagecodecs.ljpeg_decode
     return np.ascontiguousarray(decode(data)).ravel()
+
+
+def _jpeg_xl(data: bytes) -> NDArray[np.uint16]:
+    """The numbers of a JPEG XL of whole numbers, row by row; a lossy one gives what it holds."""
+    import imagecodecs
+
+    found = np.asarray(imagecodecs.jpegxl_decode(data))
+    if found.dtype not in (np.uint8, np.uint16) or (found.ndim == 3 and found.shape[2] > 1):
+        raise Odd("a JPEG XL of another kind")
+    return found.astype(np.uint16, copy=False).ravel()
+
+
+def _woven(stored: NDArray[np.uint16], count: int, axis: int) -> NDArray[np.uint16]:
+    """Rows (axis 0) or columns that were stored in fields, in their own order again."""
+    order = np.concatenate([np.arange(first, stored.shape[axis], count) for first in range(count)])
+    whole = np.empty_like(stored)
+    if axis == 0:
+        whole[order] = stored
+    else:
+        whole[:, order] = stored
+    return whole
 
 
 def _told(data: bytes) -> Iterator[tuple[str, int]]:
@@ -167,11 +197,14 @@ def _of(
     path: Path, order: str, page: Any, told: bool, whole: tuple[int, int], visible: tuple[int, int, int, int]
 ) -> PackedMosaic | None:
     w, h = whole
-    way = "lossless JPEG" if int(page.compression) == JPEG else "deflate" if int(page.compression) in DEFLATE else ""
+    way = WAYS.get(int(page.compression), "")
     bits = page.bitspersample
     if not way or page.shape != (h, w) or not isinstance(bits, int) or not 8 <= bits <= 16 or int(page.predictor) != 1:
         return None
     if way == "deflate" and bits not in (8, 16):
+        return None
+    fields = tuple(int(page.tags[t].value) if t in page.tags else 1 for t in (ROW_FIELDS, COLUMN_FIELDS))
+    if not all(1 <= f <= 8 for f in fields):
         return None
     if page.is_tiled:
         piece = int(page.tilelength), int(page.tilewidth)
@@ -189,4 +222,4 @@ def _of(
     black, white, colours = levels_of(page)
     if not told or black is None or visible[0] % 2 or visible[1] % 2:
         black, white, colours = (0.0, 0.0, 0.0, 0.0), 0.0, ""
-    return PackedMosaic(path, (h, w), piece, visible, places, way, order, bits, values, black, white, colours)
+    return PackedMosaic(path, (h, w), piece, visible, places, way, order, bits, values, black, white, colours, fields)  # type: ignore[arg-type]
