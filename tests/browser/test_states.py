@@ -56,8 +56,7 @@ def test_text_twice_as_large_in_a_small_window_leaves_all_within_reach(page: Pag
 
 @pytest.mark.parametrize(
     "path",
-    ["/", "/kit", "/find"]
-    + [f"/shoots/1/{n}" for n in ("import", "choose", "sheet", "bench", "lineup", "deliver")],
+    ["/", "/kit", "/find"] + [f"/shoots/1/{n}" for n in ("import", "choose", "sheet", "bench", "lineup", "deliver")],
 )
 def test_nothing_moves_after_the_first_paint(page: Page, server: Running, path: str) -> None:
     page.goto(path)

@@ -154,7 +154,7 @@ def _apart(stage: SceneStage, figure: Figure, skin: NDArray[np.uint8]) -> list[d
     ):
         x, y = (min(max(int(p * s), 0), s - 1) for p, s in zip(place, skin.shape[::-1], strict=True))
         if seen and skin[y, x] > 200:
-            found.append({"kind": kind, "at": place.round(5).tolist(), "radius": round(float(wide), 6)})
+            found.append({"kind": kind, "place": place.round(5).tolist(), "radius": round(float(wide), 6)})
     return found
 
 
