@@ -5,7 +5,7 @@ import pytest
 
 from tanner.studio.bands import bands
 from tanner.studio.scenes.figure import glasses, knit, mesh, noise, passes, skin
-from tanner.studio.scenes.figure.person import Figure, Skin, placed
+from tanner.studio.scenes.figure.person import FaceMarks, Figure, Skin, placed
 from tanner.studio.scenes.shapes import rotation
 from tanner.studio.scenes.stage import srgb_of
 
@@ -116,10 +116,11 @@ def test_a_person_who_sits_elsewhere_is_the_same_person() -> None:
     hairs = np.zeros((1, 2, 3)), np.ones(1)
     one = Figure(
         [Skin(n, np.zeros((1, 4), int), n, n, n[:, 0], n[:, 0])], [], [n[0], n[0]], 120.0, n[0], n[0], {"brows": hairs},
-        {}, {"cap": hairs}, n[0], hairs,
+        {}, {"cap": hairs}, n[0], FaceMarks(["mole"], n, n, n[:, 0]), hairs,
     )  # fmt: skip
     there = placed(one, np.array([5.0, 0, 2.0]))
     assert there.level == 122 and there.skin[0].points.tolist() == [[5, 0, 2]] and there.eye_at[1].tolist() == [5, 0, 2]
+    assert there.marks.points.tolist() == [[5, 0, 2]] and there.marks.kinds == ["mole"]
     for moved in (there.hairs["brows"], there.fuzz["cap"], there.glasses):
         assert moved is not None and (moved[0] == [5, 0, 2]).all() and (moved[1] == 1).all()
     assert one.level == 120 and not one.skin[0].points.any()

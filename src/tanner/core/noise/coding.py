@@ -4,6 +4,8 @@ Everything is per 2 x 2 tile, at half size. Values are balanced as shot, so that
 generalised Anscombe transform (source: makitalo2013) without its factor, sqrt(v + 3/8 a + b/a), makes the noise of a
 colour even, with a deviation of sqrt(a) / 2; a and b are scale and offset of the variance of balanced values. The
 answer is in roots of a fixed code, sqrt(v + FLOOR), so that it means the same whatever the noise.
+
+Training works with these whole arrays; the application does the same px by px (see `pieces`).
 """
 
 import numpy as np

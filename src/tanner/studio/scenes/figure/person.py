@@ -96,10 +96,10 @@ def _surface_of(rest: F64, quads: I64, fields: F64, names: list[str], all_rest: 
     m, b, moles = skin.pigments(rest, quads, r, pore, person.melanin, person.blood, rng, look.freckles, look.moles)
     spots = skin.blemishes(rest, quads, r, look.blemishes) if look.blemishes else skin.NO_SPOTS
     red = skin.inflamed(rest, spots)
-    height = (height + 0.012 * red).astype(np.float32)
+    height = (height + 0.006 * red).astype(np.float32)
     albedo = skin.colour(
         (m + 0.05 * person.melanin * red).astype(np.float32),
-        np.clip(b + 0.5 * wet + 0.62 * red, 0, 3).astype(np.float32),
+        np.clip(b + 0.5 * wet + 1.4 * red, 0, 3).astype(np.float32),
     )
     return height, albedo, skin.rough(rest, r), r, {"mole": moles, "blemish": spots}
 

@@ -106,7 +106,7 @@ def blemishes(rest: F64, quads: I64, r: Regions, count: int) -> Spots:
     where = np.clip(r["cheek"] + 0.8 * r["chin"] + 0.8 * r["forehead"], 0, 1) * (1 - r["lips"]) * (1 - r["lid"])
     at = scattered(rest, quads, 0.55, rng, where + 0.01)
     at = at[rng.permutation(len(at))[:count]]
-    return Spots(at, 0.055 + 0.075 * rng.random(len(at)) ** 1.5)
+    return Spots(at, 0.09 + 0.11 * rng.random(len(at)) ** 1.5)
 
 
 def inflamed(rest: F64, spots: Spots) -> F64:
