@@ -130,10 +130,10 @@ def _behind_glass(t: _Taking) -> None:
 
 
 def _portraits(t: _Taking) -> None:
-    """Both people as a sitting goes: turned, in profile, with glasses, with blemishes, with a beard, from behind, and side by side."""
+    """Both people as a sitting goes: turned, in profile, with glasses, with a beard, from behind, and side by side."""
     window = {"lens": "portrait", "kelvin": 5800.0, "believed": 5600.0, "iso": 200, "shutter": 1 / 60, "ev": 0.5}
     t.set("Wren and Rowan, sittings", 400)
-    for scene in ("wren-3", "wren-5", "wren-6", "rowan-2", "rowan-4", "rowan-3"):
+    for scene in ("wren-3", "wren-5", "rowan-2", "rowan-4", "rowan-3"):
         t.add(scene, 60, upright=True, span=0.94, **window)
     t.add("both-1", 120, span=0.96, **window)
 
