@@ -63,3 +63,34 @@ def test_two_people_have_two_faces_and_one_from_behind_has_none() -> None:
 def test_the_person_is_nearer_than_the_wall(scene: str) -> None:
     known = truth(scene)
     assert np.median(known["depth"][known["subject"] > 0.9]) < np.percentile(known["depth"][known["subject"] < 0.1], 20)
+
+
+def discs(scene: str, kind: str, shape: tuple[int, int], larger: float) -> np.ndarray:
+    """Places within so many radii of what the scene's file tells."""
+    h, w = shape
+    y, x = np.mgrid[0:h, 0:w]
+    found = np.zeros(shape, bool)
+    for spot in json.loads((PICTURES / f"{scene}.json").read_text())["spots"]:
+        if spot["kind"] == kind:
+            cx, cy, r = spot["place"][0] * w, spot["place"][1] * h, spot["radius"] * max(w, h)
+            found |= np.hypot(x + 0.5 - cx, y + 0.5 - cy) < larger * r
+    return found
+
+
+def test_blemishes_are_all_that_differs_from_the_clear_picture() -> None:
+    """Told where they are, red, and nowhere else on the skin."""
+    spotted, clear = (pictures.planes(n) for n in ("wren-6", "wren-6-clear"))
+    skin = truth("wren-6")["skin"] > 0.95
+    inside, around = (discs("wren-6", "blemish", skin.shape, k) for k in (0.8, 4.0))
+    assert sum(s["kind"] == "blemish" for s in json.loads((PICTURES / "wren-6.json").read_text())["spots"]) >= 8
+    ratio = spotted / np.maximum(clear, 1e-3)
+    green, red = ratio[2], ratio[5]
+    assert green[inside & skin].mean() < 0.9 and red[inside & skin].mean() > green[inside & skin].mean() + 0.03
+    rest = skin & ~around
+    assert abs(green[rest].mean() - 1) < 0.01 and np.abs(green[rest] - 1).mean() < 0.03
+
+
+def test_glasses_are_apart_from_skin_and_cloth() -> None:
+    known = truth("wren-5")
+    assert 0.001 < known["glasses"].mean() < 0.02
+    assert (known["glasses"] + known["cloth"] + known["skin"] < 1.05).all()

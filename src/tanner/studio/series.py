@@ -130,10 +130,10 @@ def _behind_glass(t: _Taking) -> None:
 
 
 def _portraits(t: _Taking) -> None:
-    """Both people as a sitting goes: turned, in profile, with glasses, with a beard, from behind, and side by side."""
+    """Both people as a sitting goes: turned, in profile, with glasses, with blemishes, with a beard, from behind, and side by side."""
     window = {"lens": "portrait", "kelvin": 5800.0, "believed": 5600.0, "iso": 200, "shutter": 1 / 60, "ev": 0.5}
     t.set("Wren and Rowan, sittings", 400)
-    for scene in ("wren-3", "wren-5", "rowan-2", "rowan-4", "rowan-3"):
+    for scene in ("wren-3", "wren-5", "wren-6", "rowan-2", "rowan-4", "rowan-3"):
         t.add(scene, 60, upright=True, span=0.94, **window)
     t.add("both-1", 120, span=0.96, **window)
 
@@ -179,10 +179,10 @@ and where the chart's patches, faces, eyes, specks and straight edges are. The s
 | engraved plate | seven focus steps of 2.6 cm |
 | panorama of the workshop | five frames, 11 degrees apart, about the lens's own place |
 | colour card and cloth | L*a*b* of 40 patches and of two dye lots for D50 (`in_the_scene`), in two lights |
-| Wren and Rowan, sittings | a profile, glasses, a beard, from behind, both side by side; faces and eyes are marked where they are seen |
+| Wren and Rowan, sittings | a profile, glasses, small blemishes (`in_the_scene`: moles and blemishes with place and radius), a beard, from behind, both side by side; faces and eyes are marked where they are seen |
 | lamp behind glass, twelve turns | bubbles, drops and scratches of the pane (`glass`), the same in every frame |
 
-Masks of every rendered scene at its full size are read by `tanner.studio.truth.truth(scene)`.
+Masks of every rendered scene at its full size are read by `tanner.studio.truth.truth(scene)`. The scene `wren-6-clear` is the same face without its blemishes.
 """
 
 
