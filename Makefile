@@ -14,7 +14,7 @@ help: ## lists the commands
 	.venv/bin/uv pip install -q --no-deps --no-build-isolation -e .
 	touch $@
 
-.stamps/kernels: .stamps/venv $(wildcard src/tanner/*/*.py src/tanner/*/*/*.py)
+.stamps/kernels: .stamps/venv $(wildcard src/tanner/core/*/*.py src/tanner/core/*.py)
 	$(PY) -m tanner.core.warm
 	$(PY) -m compileall -q src/tanner
 	touch $@
