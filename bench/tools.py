@@ -46,15 +46,16 @@ ROUNDS = 7
 
 
 def export(source: Source, tools: Mapping[str, Any], pool: ThreadPoolExecutor) -> float:
+    development = develop({**SETTINGS, **tools})
     began = time.perf_counter()
-    encode(source, develop(SETTINGS | tools), OutputSpec(), pool=pool)
+    encode(source, development, OutputSpec(), pool=pool)
     return time.perf_counter() - began
 
 
 def step(source: Source, tools: Mapping[str, Any], pool: ThreadPoolExecutor, n: int) -> float:
-    settings = develop(SETTINGS | tools | {"light.exposure": n / 50})
+    development = develop({**SETTINGS, **tools, "light.exposure": n / 50})
     began = time.perf_counter()
-    render(source, settings, (800, 533), pool=pool, keep=True, draft=True)
+    render(source, development, (800, 533), pool=pool, keep=True, draft=True)
     return time.perf_counter() - began
 
 

@@ -49,5 +49,9 @@ def test_a_file_that_ends_its_process_is_one_files_error() -> None:
         assert apart.run(os.getpid, within_s=30) != first
         with pytest.raises(TannerError, match="given up after 0 s"):
             apart.run(time.sleep, 60, within_s=0.05)
+        with pytest.raises(TannerError, match=r"GB.*worker_gigabytes"):
+            apart.run(bytearray, 64 << 30, within_s=30)
+        with pytest.raises(TannerError, match=r"cannot be read .ZeroDivisionError"):
+            apart.run(divmod, 1, 0, within_s=30)
         with pytest.raises(UnreadableFile, match="cannot be opened"):
             apart.run(read_known, "/nothing/here.dng", within_s=30)

@@ -1,6 +1,7 @@
 """The catalogue: damage is noticed at the start, set aside and never written over; one server at a time; no number that is none."""
 
 import json
+import os
 import sqlite3
 import subprocess
 import sys
@@ -109,6 +110,8 @@ def test_the_kit_lies_beside_each_backup_and_what_is_gone_comes_back(folder: Pat
     for name, held in kit.items():
         (folder / name).parent.mkdir(exist_ok=True)
         (folder / name).write_text(held)
+    os.utime(folder / "profiles/one.dcp", (0, 0))  # a time that archives do not know
+    (folder / "presets/long.json").write_text(json.dumps(list(range(9000))))
     for _ in range(limits().backups_kept + 1):
         assert back_up(folder, every_s=0)
     archives = sorted(folder.glob("backups/kit-*.zip"))
@@ -117,7 +120,11 @@ def test_the_kit_lies_beside_each_backup_and_what_is_gone_comes_back(folder: Pat
     (folder / "rules.json").unlink()
     (folder / "profiles/one.dcp").unlink()
     (folder / "dust.json").write_text("[2]")
-    archives[-1].write_bytes(archives[-1].read_bytes()[:40])  # a bad one is passed over
+    # Bad ones are passed over: one that is cut off, one with other bytes in the middle.
+    archives[-1].write_bytes(archives[-1].read_bytes()[:40])
+    data = bytearray(archives[-2].read_bytes())
+    data[len(data) // 2 : len(data) // 2 + 400] = b"\xff" * 400
+    archives[-2].write_bytes(data)
     damage("empty", flattened(folder))
     said = health.restore(folder)
     assert "Of the Kit, profiles/one.dcp, rules.json was gone and was put back." in said

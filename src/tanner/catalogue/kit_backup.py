@@ -1,8 +1,11 @@
 """The Kit beside each backup of the catalogue: presets, specs, profiles, rules and dust of sensors, in one archive."""
 
 import zipfile
+import zlib
 from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
+
+from tanner.core.output.files import write_whole
 
 PARTS = (
     "presets/*.json",
@@ -39,7 +42,7 @@ def back_up_kit(folder: Path, backup: Path) -> Path | None:
     target = archive_of(backup)
     part = target.with_suffix(".part")
     try:
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
+        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, strict_timestamps=False) as archive:
             for path in files:
                 archive.write(path, path.relative_to(folder).as_posix())
         part.rename(target)
@@ -57,7 +60,7 @@ def bring_back(folder: Path) -> list[str]:
                 if archive.testzip() is not None:
                     continue
                 return [name for name in archive.namelist() if _put(folder, name, archive)]
-        except (zipfile.BadZipFile, EOFError):
+        except (zipfile.BadZipFile, zlib.error, EOFError):
             continue
     return []
 
@@ -67,9 +70,7 @@ def _put(folder: Path, name: str, archive: zipfile.ZipFile) -> bool:
     if not _is_ours(PurePosixPath(name)) or target.exists():
         return False
     target.parent.mkdir(parents=True, exist_ok=True)
-    part = target.with_name(f".{target.name}.part")
-    part.write_bytes(archive.read(name))
-    part.rename(target)
+    write_whole(target, archive.read(name))
     return True
 
 

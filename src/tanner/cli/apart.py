@@ -34,7 +34,7 @@ class Apart:
         """What the function gives.
 
         Raises:
-            TannerError: its process ended, or took longer; and what the function raises.
+            TannerError: its process ended, took longer or needed too much memory; what the function raises comes as one.
         """
         if self._to_child is None:
             self._begin()
@@ -79,11 +79,19 @@ class Apart:
 
 def _serve(asked: Connection) -> None:
     """In the child: answer until the parent hangs up."""
+    # Not above: every command loads this file, and the limits are checked by a large library.
+    from tanner.core.limits import TooMuchMemory, bound_memory
+
+    bound_memory()
     with contextlib.suppress(EOFError, ConnectionError):
         while True:
             function, args = asked.recv()
             try:
                 told = (False, function(*args))
-            except Exception as error:
+            except TannerError as error:
                 told = (True, error)
+            except MemoryError:
+                told = (True, TannerError(str(TooMuchMemory())))
+            except Exception as error:  # not every one can be sent
+                told = (True, TannerError(f"This file cannot be read ({error!r})."))
             asked.send(told)

@@ -4,6 +4,7 @@ Worker processes take them over from the environment, where `take` puts what the
 """
 
 import os
+import resource
 import tomllib
 from functools import cache
 from pathlib import Path
@@ -11,7 +12,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from tanner.core.errors import SettingsError, problem
+from tanner.core.errors import SettingsError, TannerError, problem
 from tanner.core.output.files import write_whole
 
 
@@ -65,6 +66,28 @@ def _said(path: Path, values: dict[str, float]) -> tuple[dict[str, Any], Limits]
         raise SettingsError(f"{path}: {problem(error.errors()[0])}.") from None
     except (OSError, ValueError) as error:
         raise SettingsError(f"{path}: cannot be used ({error}).") from None
+
+
+ADDRESS_LIMIT = 12 << 30
+"""Address space of a process that reads foreign files, of which libraries reserve much and use little."""
+
+
+class TooMuchMemory(TannerError):
+    """An item needs more memory than a process that works on it may take."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            f"This needs more memory than a process may take ({limits().worker_gigabytes:g} GB). "
+            "Raise worker_gigabytes in settings.toml if your computer has more, then start Tanner again."
+        )
+
+
+def bound_memory() -> None:
+    """Hold this process to what an item may take: one that needs more is one item's error, before the machine runs short."""
+    resource.setrlimit(resource.RLIMIT_AS, (ADDRESS_LIMIT, ADDRESS_LIMIT))
+    # Memory that is its own.
+    most = int(limits().worker_gigabytes * 1e9)
+    resource.setrlimit(resource.RLIMIT_DATA, (most, most))
 
 
 NAME = "settings.toml"

@@ -2,7 +2,6 @@
 
 import itertools
 import os
-import resource
 import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
@@ -15,24 +14,12 @@ from typing import Any, TypeVar
 
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import TannerError
-from tanner.core.limits import limits
+from tanner.core.limits import TooMuchMemory, bound_memory
 from tanner.core.noise.kept import KEPT
 from tanner.core.noise.table import TABLE
 from tanner.core.small import SMALL
 
 T = TypeVar("T")
-ADDRESS_LIMIT = 12 << 30
-"""Address space of a worker, of which libraries reserve much and use little."""
-
-
-class TooMuchMemory(TannerError):
-    """An item needs more memory than a worker may take."""
-
-    def __init__(self) -> None:
-        super().__init__(
-            f"This needs more memory than a process may take ({limits().worker_gigabytes:g} GB). "
-            "Raise worker_gigabytes in settings.toml if your computer has more, then start Tanner again."
-        )
 
 
 class WorkerDied(TannerError):
@@ -48,10 +35,7 @@ def _prepare(parent: int, folders: list[Path], kept: Place, small: Place, table:
     KEPT.folder, KEPT.budget = kept
     SMALL.folder, SMALL.budget = small
     TABLE.file = table
-    resource.setrlimit(resource.RLIMIT_AS, (ADDRESS_LIMIT, ADDRESS_LIMIT))
-    # Memory that is its own: a file that needs more is one file's error, before the machine runs short.
-    most = int(limits().worker_gigabytes * 1e9)
-    resource.setrlimit(resource.RLIMIT_DATA, (most, most))
+    bound_memory()
     # A worker that outlives its parent would keep files and memory: end with it instead.
     # Its number is told by the parent: one that was killed while this process started would not be found any more.
     threading.Thread(target=_end_with_parent, args=(parent,), daemon=True).start()

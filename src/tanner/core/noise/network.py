@@ -42,36 +42,38 @@ def seen_field(h: int, w: int) -> F32:
     return field(h, w, _even(INPUTS))
 
 
+def _three(weights: F32, bias: F32) -> Pair:
+    """A 3 x 3 convolution, its channels filled up to whole vectors."""
+    results, channels = (_even(n) for n in weights.shape[:2])
+    whole = np.zeros((results, channels, 3, 3), np.float32)
+    whole[: weights.shape[0], : weights.shape[1]] = weights
+    return mixed(whole), np.pad(bias, (0, results - len(bias))).astype(np.float32)
+
+
+def _step(weights: F32, bias: F32, order: tuple[int, int, int]) -> Pair:
+    """A 2 x 2 convolution with a step of 2, or a transposed one, as two matrices: of the upper row and the lower.
+
+    Args:
+        order: of the axes of one row's weights, in which what is summed over comes first.
+    """
+    rows = [weights[:, :, i].transpose(order) for i in range(2)]
+    matrices = [r.reshape(-1, len(bias)) if order[0] == 2 else r.reshape(len(r), -1) for r in rows]
+    return np.concatenate([grouped(matrix) for matrix in matrices]), bias.astype(np.float32)
+
+
 class Network:
     """The weights as the convolutions take them; shared by threads."""
 
     def __init__(self, kept: dict[str, F32]) -> None:
-        self.kept = {name: value.astype(np.float32) for name, value in kept.items()}
-        self.depth = max(int(name.split(".")[1]) for name in kept if name.startswith("middle.")) + 1
-        self.three = {
-            name.removesuffix(".weight"): self._three(name.removesuffix(".weight"))
-            for name, value in self.kept.items()
-            if value.ndim == 4 and value.shape[2:] == (3, 3)
+        layers = {
+            name.removesuffix(".weight"): (value.astype(np.float32), kept[name.replace(".weight", ".bias")])
+            for name, value in kept.items()
+            if name.endswith(".weight")
         }
-        self.down = [self._down(f"down{n}") for n in range(2)]
-        self.up = [self._up(f"up{n}") for n in range(2)]
-
-    def _three(self, name: str) -> Pair:
-        weights, bias = self.kept[f"{name}.weight"], self.kept[f"{name}.bias"]
-        results, channels = (_even(n) for n in weights.shape[:2])
-        whole = np.zeros((results, channels, 3, 3), np.float32)
-        whole[: weights.shape[0], : weights.shape[1]] = weights
-        return mixed(whole), np.pad(bias, (0, results - len(bias)))
-
-    def _down(self, name: str) -> Pair:
-        weights = self.kept[f"{name}.weight"]  # (results, channels, 2, 2)
-        rows = [weights[:, :, i].transpose(2, 1, 0).reshape(-1, weights.shape[0]) for i in range(2)]
-        return np.concatenate([grouped(row) for row in rows]), self.kept[f"{name}.bias"]
-
-    def _up(self, name: str) -> Pair:
-        weights = self.kept[f"{name}.weight"]  # (channels, results, 2, 2)
-        rows = [weights[:, :, i].transpose(0, 2, 1).reshape(weights.shape[0], -1) for i in range(2)]
-        return np.concatenate([grouped(row) for row in rows]), self.kept[f"{name}.bias"]
+        self.depth = max(int(name.split(".")[1]) for name in layers if name.startswith("middle.")) + 1
+        self.three = {name: _three(*layer) for name, layer in layers.items() if layer[0].shape[2:] == (3, 3)}
+        self.down = [_step(*layers[f"down{n}"], (2, 1, 0)) for n in range(2)]
+        self.up = [_step(*layers[f"up{n}"], (0, 2, 1)) for n in range(2)]
 
     def run(self, seen: F32, h: int, w: int) -> F32:
         """What is to be added to the first guess, of what is seen: both fields of (h, w), multiples of STEP; see `pieces`."""

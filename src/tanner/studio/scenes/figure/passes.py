@@ -184,16 +184,19 @@ def _all(people: People, parts: Callable[[Figure, PersonLook], dict[str, Any]]) 
     return {f"{name} {n}": part for n, (f, look) in enumerate(people) for name, part in parts(f, look).items()}
 
 
-def painted(stage: SceneStage, people: People, note: Callable[[str], None]) -> dict[str, F32]:
-    """The passes that masks are made of, alone."""
+def _flat(people: People, sensor: Any, mode: str, note: Callable[[str], None]) -> F32:
+    """One pass without light."""
     import mitsuba as mi
 
-    found = {}
-    for mode in ("parts", "more parts", *_glasses(people)):
-        scene = mi.load_dict({"type": "scene", **_all(people, lambda f, _, m=mode: _painted_parts(f, m))})  # type: ignore[misc]
-        seen = mi.load_dict({"type": "aov", "aovs": "a:albedo"})
-        found[mode] = _run(scene, stage.sensor(False), seen, PAINTED, lambda text, m=mode: note(f"{m}: {text}"))  # type: ignore[misc]
-    return found
+    scene = mi.load_dict({"type": "scene", **_all(people, lambda f, _: _painted_parts(f, mode))})
+    seen = mi.load_dict({"type": "aov", "aovs": "a:albedo"})
+    return _run(scene, sensor, seen, PAINTED, lambda text: note(f"{mode}: {text}"))
+
+
+def painted(stage: SceneStage, people: People, note: Callable[[str], None]) -> dict[str, F32]:
+    """The passes that masks are made of, alone."""
+    modes = ("parts", "more parts", *_glasses(people))
+    return {mode: _flat(people, stage.sensor(False), mode, note) for mode in modes}
 
 
 def _glasses(people: People) -> tuple[str, ...]:
@@ -216,16 +219,13 @@ def rendered(
     found: dict[str, F32] = {}
     worn = _all(people, _worn)
     for mode in (*MODES, *_glasses(people)):
-        lit = mode in ("full", "gloss")
-        parts = (
-            {**_all(people, partial(_lit_parts, mode=mode)), **worn, **around, **lights}
-            if lit
-            else _all(people, lambda f, _, m=mode: _painted_parts(f, m))  # type: ignore[misc]
-        )
-        scene = mi.load_dict({"type": "scene", **parts})
-        kind = {"type": "path", "max_depth": 6, "rr_depth": 4} if lit else {"type": "aov", "aovs": "a:albedo"}
-        path = mi.load_dict(kind)
-        found[mode] = _run(scene, sensor, path, samples if lit else PAINTED, lambda text, m=mode: note(f"{m}: {text}"))  # type: ignore[misc]
+        if mode not in ("full", "gloss"):
+            found[mode] = _flat(people, sensor, mode, note)
+            continue
+        lit = _all(people, partial(_lit_parts, mode=mode))
+        scene = mi.load_dict({"type": "scene", **lit, **worn, **around, **lights})
+        path = mi.load_dict({"type": "path", "max_depth": 6, "rr_depth": 4})
+        found[mode] = _run(scene, sensor, path, samples, lambda text, m=mode: note(f"{m}: {text}"))  # type: ignore[misc]
         if mode == "full":
             looks = mi.load_dict({"type": "aov", "aovs": "n:sh_normal,d:depth"})
             seen = [np.array(mi.render(scene, sensor=sensor, integrator=looks, spp=1, seed=900 + k)) for k in range(12)]
@@ -234,7 +234,7 @@ def rendered(
                 both[..., :3],
                 np.median(np.stack(seen)[..., 3], axis=0).astype(np.float32),
             )
-        del scene, parts
+        del scene, lit
     # Skin and eyes are what has a painted colour.
     found["cover"] = np.repeat(np.clip(found["parts"][..., :1] + found["parts"][..., 2:], 0, 1), 3, axis=-1)
     normal = np.ascontiguousarray(denoise(np.ascontiguousarray(found["normal"]), hdr=False))
