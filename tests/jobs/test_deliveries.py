@@ -165,6 +165,26 @@ def test_resume_after_a_kill_does_nothing_twice(catalogue: Catalogue, deliveries
     assert sorted(p.name for p in (out / "web").glob("*.jpg")) == ["T0001.jpg", "T0002.jpg", "T0003.jpg"]
 
 
+def test_what_a_lost_worker_left_half_written_is_cleared_away(
+    catalogue: Catalogue, deliveries: Deliveries, workers: Workers, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A worker that is killed while the delivery goes on, here or on a cluster, cannot do it itself."""
+    out, submit = tmp_path / "out", workers.submit
+
+    def lost(*args: object, **kwargs: object) -> object:
+        (out / "web").mkdir(exist_ok=True)
+        (out / "web" / f"{TEMPORARY}1-half").write_bytes(b"half")
+        (out / "web" / f"{TEMPORARY}2-half").write_bytes(b"another delivery's")
+        return submit(*args, **kwargs)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(workers, "submit", lost)
+    out.mkdir()
+    number = deliveries.create(1, ids(catalogue), [WEB], out)
+    assert number == 1 and wait(catalogue, number)["state"] == "done"
+    hidden = [p.name for p in (out / "web").iterdir() if p.name.startswith(".")]
+    assert hidden == [f"{TEMPORARY}2-half"] and len(list((out / "web").iterdir())) == 4
+
+
 def test_failures_are_told_and_tried_again(catalogue: Catalogue, deliveries: Deliveries, tmp_path: Path) -> None:
     with catalogue.write() as session:
         frame = session.get_one(Frame, ids(catalogue)[1])

@@ -148,9 +148,7 @@ class Deliveries:
             query = select(DeliveryItem).where(
                 DeliveryItem.delivery_id == delivery_id, DeliveryItem.state.in_(("running", "waiting"))
             )
-            folders = set()
             for item in session.scalars(query):
-                folders.add(Path(item.target).parent)
                 line = placed(said, item.id, Path(item.target).parent)
                 if line:
                     item.state, item.target, item.message = "done", line["path"], ""
@@ -158,6 +156,13 @@ class Deliveries:
                     changed.append(item.id)
                 elif item.state == "running":
                     item.state = "waiting"
+        self._clear_away(delivery_id)
+
+    def _clear_away(self, delivery_id: int) -> None:
+        """What a killed process of the delivery left half-written in its folders."""
+        with self._catalogue.read() as session:
+            targets = select(DeliveryItem.target).where(DeliveryItem.delivery_id == delivery_id)
+            folders = {Path(t).parent for t in session.scalars(targets)}
         for folder in folders:
             sweep(folder, f"{delivery_id}-")
 
@@ -225,6 +230,7 @@ class Deliveries:
             self._settle(delivery_id)
             while self._round(delivery_id, stop):
                 pass
+            self._clear_away(delivery_id)  # a process may have been killed meanwhile
         if self._closing:
             return  # the state stays "running": the next start goes on
         if not stop.is_set():
