@@ -63,6 +63,9 @@ lock: ## writes the lock file again from pyproject.toml
 css: .stamps/node ## builds the style sheet
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o src/tanner/web/static/tanner.css --minify
 
+texts: setup ## writes the catalogue of all texts of the screens again
+	$(PY) -m tanner.web.language.collect
+
 CORE := tests/core tests/reference tests/studio tests/trust tests/catalogue
 
 test: setup .stamps/node .stamps/chromium .stamps/exiftool ## passes all tests, in two processes

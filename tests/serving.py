@@ -15,6 +15,7 @@ import httpx
 import uvicorn
 from websockets.sync.client import connect
 
+from tanner.web.language.catalogue import Language
 from tanner.web.serving.app import create_app
 from tanner.web.serving.serve import listen
 from tanner.web.serving.services import Services
@@ -95,7 +96,7 @@ def with_lamps(folder: Path, originals: Path, count: int = 3) -> Iterator[Runnin
 
 
 @contextmanager
-def running(folder: Path) -> Iterator[Running]:
+def running(folder: Path, language: Language | None = None) -> Iterator[Running]:
     """Serve with a data folder and three opened folders (photos, card, out) below `folder`."""
     opened = [folder / n for n in ("photos", "card", "out")]
     for each in opened:
@@ -103,7 +104,9 @@ def running(folder: Path) -> Iterator[Running]:
     listening = listen(0)
     services = Services(folder / "data", opened)
     server = uvicorn.Server(
-        uvicorn.Config(create_app(services, development=True), log_level="error", ws_per_message_deflate=False)
+        uvicorn.Config(
+            create_app(services, development=True, language=language), log_level="error", ws_per_message_deflate=False
+        )
     )
     thread = threading.Thread(target=server.run, args=([listening],), daemon=True)
     thread.start()

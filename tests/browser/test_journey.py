@@ -62,7 +62,7 @@ def test_from_card_to_finished_files(page: Page, server: Running, mean: Callable
     page.get_by_role("button", name="Carry over …").click()
     dialog = page.get_by_role("dialog", name="Carry over")
     expect(dialog.get_by_label("Exposure")).to_be_checked()
-    expect(dialog.get_by_label("Straighten (this frame's)")).not_to_be_checked()
+    expect(dialog.get_by_label("Straighten (this frame’s)")).not_to_be_checked()
     dialog.get_by_label("the whole shoot").check()
     expect(page.locator("#carry-count")).to_have_text("1 adjustment to 1 frame")
     dialog.get_by_role("button", name="Carry over").click()

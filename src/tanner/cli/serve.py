@@ -25,6 +25,9 @@ def serve(
     studio: Annotated[
         Path | None, typer.Option(help="Folder of the demo, whose second shoot is made while Tanner runs.")
     ] = None,
+    language: Annotated[
+        str, typer.Option(help="Language of the pages: its code, or a .po file of your own.", envvar="TANNER_LANGUAGE")
+    ] = "",
     restore: Annotated[
         bool, typer.Option("--restore", help="Set a damaged catalogue aside and start from its newest good backup.")
     ] = False,
@@ -56,6 +59,7 @@ def serve(
         data.expanduser(),
         folder or [Path.home()],
         port,
+        language=language,
         dask=dask,
         mapping=parse_mapping(map_ or []),
         planned=planned if studio is not None else None,

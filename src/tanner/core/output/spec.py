@@ -148,10 +148,6 @@ FORMATS = {
     "webp": "WebP", "avif": "AVIF, 8 bit", "avif10": "AVIF, 10 bit", "avif12": "AVIF, 12 bit", "jxl": "JPEG XL, 8 bit",
     "jxl16": "JPEG XL, 16 bit", "dng": "linear DNG, 16 bit",
 }  # fmt: skip
-_SIZES = {
-    "long": "long edge", "short": "short edge", "width": "width", "height": "height", "box": "inside", "crop": "cut to",
-    "pad": "on a ground of",
-}  # fmt: skip
 
 
 def size_words(text: str, ppi: int) -> str:
@@ -161,8 +157,12 @@ def size_words(text: str, ppi: int) -> str:
         return "original size"
     if rule.kind in ("percent", "mp"):
         return f"{rule.first:g} {'%' if rule.kind == 'percent' else 'megapixels'}"
-    two = f" × {rule.second:g}" if rule.second else ""
-    return f"{_SIZES[rule.kind]} {rule.first:g}{two} {rule.unit or 'px'}" + (f" at {ppi} ppi" if rule.unit else "")
+    size = f"{rule.first:g}{f' × {rule.second:g}' if rule.second else ''} {rule.unit or 'px'}"
+    size += f" at {ppi} ppi" if rule.unit else ""
+    return {
+        "long": f"long edge {size}", "short": f"short edge {size}", "width": f"width {size}", "height": f"height {size}",
+        "box": f"inside {size}", "crop": f"cut to {size}", "pad": f"on a ground of {size}",
+    }[rule.kind]  # fmt: skip
 
 
 def said(spec: OutputSpec, spaces: Mapping[str, str]) -> list[str]:

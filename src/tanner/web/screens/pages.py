@@ -1,13 +1,12 @@
 """The pages themselves, rendered from templates; their data is fetched by the modules in static/js."""
 
 import json
+from collections.abc import Callable, Iterable
 from itertools import groupby
-from pathlib import Path
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from fastapi.templating import Jinja2Templates
 from sqlalchemy import select
 
 from tanner.catalogue.models import LABELS, Frame, FrameSet, Shoot
@@ -25,14 +24,12 @@ from tanner.core.profile.chart import SETS
 from tanner.core.spots.declare import SPOTS
 from tanner.web.api.common import WithServices, frame_of
 from tanner.web.api.shoots import older_shoots, put_away, shoot_list, shoot_of
+from tanner.web.language.catalogue import Language
 from tanner.web.screens.help import HELP
 from tanner.web.serving.described import ABOUT, operations
 
 router = APIRouter(default_response_class=HTMLResponse)
 development = APIRouter(default_response_class=HTMLResponse)
-templates = Jinja2Templates(Path(__file__).parents[1] / "templates")
-
-
 TERMS = [
     *((word, about) for word, (about, _) in WORDS.items()),
     *((f"{name}:…", about) for name, (about, _) in TEXTS.items()),
@@ -40,6 +37,14 @@ TERMS = [
     ("taken:2026-03", "the day, month or year it was taken; also taken>=2026-03-12"),
 ]
 """All that a search can say, for Help."""
+
+
+IN_PICKED = {
+    "Change": ("hue", "saturation", "lightness"),
+    "Evenness": ("even_hue", "even_chroma", "even_lightness"),
+    "Range": ("width", "softness", "weakest", "strongest", "darkest", "lightest"),
+}
+"""What a picked range has, in parts."""
 
 
 def _grouped() -> list[tuple[str, Any, list[Adjustment]]]:
@@ -60,13 +65,8 @@ def _of_areas() -> list[Adjustment]:
 
 def _of_picked() -> list[tuple[str, list[Adjustment]]]:
     """What a picked range has, in parts, declared for one that stands for all."""
-    parts = {
-        "Change": ("hue", "saturation", "lightness"),
-        "Evenness": ("even_hue", "even_chroma", "even_lightness"),
-        "Range": ("width", "softness", "weakest", "strongest", "darkest", "lightest"),
-    }
     return [
-        (t, [a for n in names if (a := declared(name_of(PICKED.key, "00000000", n)))]) for t, names in parts.items()
+        (t, [a for n in names if (a := declared(name_of(PICKED.key, "00000000", n)))]) for t, names in IN_PICKED.items()
     ]
 
 
@@ -83,7 +83,22 @@ def _by_group(controls: list[Adjustment]) -> list[tuple[str, list[Adjustment]]]:
 
 
 def page(request: Request, name: str, **values: Any) -> Response:
-    return templates.TemplateResponse(request, name, {"help": HELP.get(values.get("screen", "")), **values})
+    found: Response = request.app.state.pages.TemplateResponse(
+        request, name, {"help": HELP.get(values.get("screen", "")), **values}
+    )
+    return found
+
+
+def _told(request: Request) -> Callable[[str], str]:
+    """Puts what the program says into the reader's language."""
+    language: Language | None = request.app.state.language
+    return language.told if language else str
+
+
+def _table(request: Request, some: Iterable[Adjustment]) -> dict[str, dict[str, Any]]:
+    """What the scripts know of adjustments, by their full names, in the reader's language."""
+    told = _told(request)
+    return {a.key: a.as_dict() | {k: told(a.as_dict()[k]) for k in ("label", "help")} for a in some}
 
 
 @router.get("/")
@@ -138,7 +153,9 @@ def bench_page(request: Request, shoot_id: int, services: WithServices, frame: i
             return RedirectResponse(f"/shoots/{shoot_id}/bench", 303)
     controls, picked, spots = _of_areas(), _of_picked(), _of_spots()
     all_of_them = (*adjustments().values(), *controls, *spots, *(a for _, members in picked for a in members))
-    table = {a.key: a.as_dict() | {"offset": a.spec.offset} for a in all_of_them}
+    table = _table(request, all_of_them)
+    for a in all_of_them:
+        table[a.key]["offset"] = a.spec.offset
     return _shoot_page(
         request,
         services,
@@ -209,8 +226,8 @@ def kit_page(request: Request, services: WithServices) -> Response:
     order = (Frame.stars.desc(), Shoot.created.desc(), Frame.taken, Frame.id)
     with services.catalogue.read() as session:
         frames = list(session.execute(query.order_by(*order).limit(TRIED_ON)))
-    table = json.dumps({a.key: a.as_dict() for a in adjustments().values()})
-    titles = json.dumps({key: group.title for key, group in GROUPS.items()})
+    table = json.dumps(_table(request, adjustments().values()))
+    titles = json.dumps({key: _told(request)(group.title) for key, group in GROUPS.items()})
     return page(
         request, "kit.html", screen="kit", groups=_grouped(), spaces=SPACES, frames=frames, table=table, titles=titles
     )
@@ -228,6 +245,13 @@ def programs(request: Request, services: WithServices) -> Response:
         groups=operations(request.app),
         token_file=f"{file.parent.name}/{file.name}",
     )
+
+
+@router.get("/language.js", include_in_schema=False)
+def language_script(request: Request) -> Response:
+    """The texts of the chosen language, for the scripts; nothing in English."""
+    language: Language | None = request.app.state.language
+    return Response(language.script() if language else "", media_type="text/javascript")
 
 
 @development.get("/parts")

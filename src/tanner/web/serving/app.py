@@ -42,6 +42,8 @@ from tanner.web.api import (
     words,
     work,
 )
+from tanner.web.language.catalogue import Language
+from tanner.web.language.pages import templates
 from tanner.web.screens import guide, pages
 from tanner.web.serving import newsline
 from tanner.web.serving.described import describe
@@ -53,11 +55,12 @@ from tanner.web.viewer import socket as bench
 HERE = Path(__file__).parents[1]
 
 
-def create_app(services: Services, *, development: bool = False) -> FastAPI:
+def create_app(services: Services, *, development: bool = False, language: Language | None = None) -> FastAPI:
     """Build the application around its services; it closes them when it ends.
 
     Args:
         development: the page of all parts is there too.
+        language: of the pages; None is English.
     """
 
     @asynccontextmanager
@@ -68,6 +71,8 @@ def create_app(services: Services, *, development: bool = False) -> FastAPI:
 
     app = FastAPI(title="Tanner", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.state.services = services
+    app.state.language = language
+    app.state.pages = templates(HERE / "templates", language)
     app.add_middleware(Limit)
     app.add_middleware(Guard, token=services.token)
     describe(app)

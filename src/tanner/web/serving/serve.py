@@ -18,6 +18,7 @@ from typing import Any
 import uvicorn
 
 from tanner.core.errors import TannerError
+from tanner.web.language.catalogue import read
 from tanner.web.serving.app import create_app
 from tanner.web.serving.services import Services
 
@@ -81,8 +82,9 @@ def few_arenas(count: int = 2) -> bool:
         return False
 
 
-def run(data: Path, folders: Sequence[Path], port: int, **options: Any) -> None:
+def run(data: Path, folders: Sequence[Path], port: int, *, language: str = "", **options: Any) -> None:
     """Serve until interrupted or told to end; both end the program as its own end does, with nothing left behind."""
+    chosen = read(language)
     few_arenas()
     # The server hears signals itself, and gives them on when it has ended.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
@@ -93,7 +95,7 @@ def run(data: Path, folders: Sequence[Path], port: int, **options: Any) -> None:
         listening.close()
         raise
     config = uvicorn.Config(
-        create_app(services, development=bool(os.environ.get("TANNER_DEVELOPMENT"))),
+        create_app(services, development=bool(os.environ.get("TANNER_DEVELOPMENT")), language=chosen),
         log_level="warning",
         # Compressing pictures again costs 15 ms a frame and gains nothing.
         ws_per_message_deflate=False,

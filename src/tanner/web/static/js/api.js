@@ -1,12 +1,24 @@
 // Talks to the server; a refusal becomes an Error with the server's own words.
+import { foreign, t, worded } from "./texts.js";
 
 const LONG = /\/(import|deliver|match|merge|check|copies|ahead|resume|apply|upright)$/;
+
+// Where the program speaks in what it answers: names and values are never among them.
+const SPOKEN = new Set(["error", "message", "reason", "told", "problems", "warnings", "said", "done", "when", "damage", "left_out", "trouble", "clash", "remarks", "words"]);
+
+// What was answered, with all that the program says in it in the reader's language.
+function inWords(value, key = "") {
+  if (typeof value === "string") return SPOKEN.has(key) ? worded(value) : value;
+  if (Array.isArray(value)) return value.map((each) => inWords(each, key));
+  if (value && typeof value === "object") return Object.fromEntries(Object.entries(value).map(([k, v]) => [k, inWords(v, k)]));
+  return value;
+}
 
 async function answer(response) {
   const type = response.headers.get("content-type") || "";
   const body = type.includes("json") ? await response.json() : null;
-  if (!response.ok) throw new Error(body?.error || `The server answered ${response.status}.`);
-  return body;
+  if (!response.ok) throw new Error(worded(body?.error) || t`The server answered ${response.status}.`);
+  return foreign ? inWords(body) : body;
 }
 
 async function send(url, options) {
@@ -14,7 +26,7 @@ async function send(url, options) {
   try {
     response = await fetch(url, options);
   } catch {
-    throw new Error("Tanner does not answer. Is it still running?");
+    throw new Error(t`Tanner does not answer. Is it still running?`);
   }
   return answer(response);
 }

@@ -41,6 +41,7 @@ import { keepPlace, shootId, tell, trying, useKeys } from "./shell.js";
 import { LensChoice } from "./lens.js";
 import { Wheel } from "./wheel.js";
 import { Line } from "./socket.js";
+import { t, worded } from "./texts.js";
 
 const controls = new Map();
 const histogram = new Histogram(byId("histogram"));
@@ -55,7 +56,7 @@ const line = new Line({
     error.hidden = !header.error || header.frame !== state.frame?.id;
     if (header.error) {
       if (header.frame === state.frame?.id) {
-        byId("picture-error-text").textContent = header.error;
+        byId("picture-error-text").textContent = worded(header.error);
         byId("replaced").hidden = !header.replaced;
       }
       return;
@@ -67,7 +68,7 @@ const line = new Line({
     histogram.set(header.histogram);
     byId("refining").hidden = !header.draft;
     tools.showSize(header);
-    noteLine(header.notes);
+    noteLine(header.notes?.map(worded));
     areas.came(header);
     spots.came(header);
     if (header.quieting) followQuiet(header.quieting, drawAnew);
@@ -75,7 +76,7 @@ const line = new Line({
     if (asked?.sent) requestAnimationFrame(() => timings.push(performance.now() - asked.sent));
   },
   onProbe: showProbe,
-  onState: (open) => (open ? null : tell("Tanner does not answer; trying again.", true)),
+  onState: (open) => (open ? null : tell(t`Tanner does not answer; trying again.`, true)),
 });
 
 const picture = new Picture(byId("picture"), byId("canvas"), (view) => {
@@ -199,7 +200,7 @@ const wheels = [...panel.querySelectorAll(".wheel")].map((root) => {
   const { zone } = root.dataset;
   const group = root.closest(".group").dataset.group;
   const [hue, strength] = (root.dataset.names || `${zone}_hue ${zone}_strength`).split(" ").map((n) => `${group}.${n}`);
-  return new Wheel(root, `Wheel of ${zone}`, hue, strength);
+  return new Wheel(root, t`Wheel of ${zone}`, hue, strength);
 });
 const moving = (values) => {
   Object.assign(state.draft, values);
@@ -236,6 +237,7 @@ panel.addEventListener("rule:set", (event) => {
 panel.addEventListener("rule:giveup", (event) => commit("/api/giveup", { frames: targets(), keys: [event.detail.key] }));
 panel.addEventListener("change", (event) => {
   if (event.target.matches(".switch input")) edit({ [event.target.dataset.key]: event.target.checked });
+  if (event.target.id === "look") edit({ "profile.look": event.target.value });
   if (event.target.matches("select[data-key]")) {
     grid(picture, event.target.dataset.key);
     edit({ [event.target.dataset.key]: event.target.value });
@@ -335,7 +337,7 @@ const presets = new Presets({
   async apply(key, amount, name, leave) {
     state.trial = null;
     const result = await commit("/api/apply", { frames: targets(), key, amount, leave });
-    if (result) tell(result.done ? `${name} at ${amount} % applied.` : "It is applied already.");
+    if (result) tell(result.done ? t`${name} at ${amount} % applied.` : t`It is applied already.`);
     if (result?.match) followMatch(result.match, refresh);
   },
   wear: (keys) => commit("/api/worn", { frames: targets(), keys }),
@@ -373,7 +375,7 @@ async function alternate() {
 
 async function carryHere(only = null) {
   const others = state.sheet.frames.filter((f) => f.id !== state.frame.id);
-  const done = await carryOver(state.frame.id, titles, {
+  const done = await carryOver(state.frame.id, {
     chosen: [...ribbon.chosen].filter((id) => id !== state.frame.id),
     set: others.filter((f) => f.set === state.frame.set).map((f) => f.id),
     shoot: others.map((f) => f.id),
@@ -382,7 +384,6 @@ async function carryHere(only = null) {
 }
 
 document.querySelector('.ribbon-tools [data-do="carry"]').addEventListener("click", () => carryHere());
-byId("look").addEventListener("change", (event) => edit({ "profile.look": event.target.value }));
 document.addEventListener("tanner:changed", refresh);
 
 function toSheet() {
@@ -392,7 +393,6 @@ function toSheet() {
   else location.href = `/shoots/${shootId}/sheet`;
 }
 useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, areas, spots, toSheet }));
-
 await loadSheet();
 view.kitFiles().then(() => state.frame && fill());
 await presets.load();

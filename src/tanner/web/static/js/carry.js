@@ -1,15 +1,16 @@
 // The Carry over dialog: what is carried, with values, from where and to which frames; counted before it is done.
 import { get, post } from "./api.js";
-import { byId, el, number, plural } from "./dom.js";
+import { byId, el, number } from "./dom.js";
 import { shootId, tell, trying } from "./shell.js";
+import { plural, t, worded } from "./texts.js";
 
 function said(item) {
   if (item.keys) return plural(item.keys.length, "value");
   const v = item.value;
-  if (v === null) return "as shot";
-  if (typeof v === "boolean") return v ? "on" : "off";
-  if (Array.isArray(v)) return `${v.length} points`;
-  if (typeof v === "string") return v;
+  if (v === null) return t`as shot`;
+  if (typeof v === "boolean") return v ? t`on` : t`off`;
+  if (Array.isArray(v)) return t`${v.length} points`;
+  if (typeof v === "string") return worded(v);
   return `${number(v, Math.abs(v) >= 1000 ? 0 : 2)} ${item.unit}`.trim();
 }
 
@@ -17,24 +18,26 @@ function said(item) {
 const kept = () => JSON.parse(localStorage.getItem("tanner.carry") || "null");
 const ownToo = () => localStorage.getItem("tanner.carry.own") === "yes";
 
+const titles = JSON.parse(byId("carry-titles").textContent);
+
 class Dialog {
-  constructor(source, titles, scopes, everything) {
-    Object.assign(this, { first: source, source, titles, scopes, boxes: [], everything });
+  constructor(source, scopes, everything) {
+    Object.assign(this, { first: source, source, scopes, boxes: [], everything });
     this.radios = [...document.querySelectorAll("[name=carry-to]")];
   }
 
   // Where settings come from: this frame, or the lead of any set; and sets that they can go to.
   places() {
     const sets = this.everything.flatMap((shoot) => shoot.sets.map((s) => ({ ...s, where: shoot.id === shootId ? s.name : `${shoot.name}: ${s.name}` })));
-    const here = el("option", { value: String(this.first), text: "this frame" });
-    byId("carry-source").replaceChildren(here, ...sets.filter((s) => s.lead && s.lead !== this.first).map((s) => el("option", { value: String(s.lead), text: `lead of ${s.where}` })));
+    const here = el("option", { value: String(this.first), text: t`this frame` });
+    byId("carry-source").replaceChildren(here, ...sets.filter((s) => s.lead && s.lead !== this.first).map((s) => el("option", { value: String(s.lead), text: t`lead of ${s.where}` })));
     byId("carry-source").value = String(this.source);
     byId("carry-source").onchange = (event) => {
       this.source = Number(event.target.value);
       this.list();
     };
     this.sets = new Map(sets.map((s) => [s.id, s]));
-    byId("carry-other").replaceChildren(...sets.map((s) => el("option", { value: String(s.id), text: `${s.where}, its lead: ${plural(s.followers, "frame")} follow` })));
+    byId("carry-other").replaceChildren(...sets.map((s) => el("option", { value: String(s.id), text: t`${s.where}, its lead: ${plural(s.followers, "frame")} follow` })));
     byId("carry-other").onchange = () => {
       this.radios.find((r) => r.value === "other").checked = true;
       this.count();
@@ -44,7 +47,7 @@ class Dialog {
   async list() {
     const list = await trying(() => get(`/api/frames/${this.source}/carry`));
     if (!list) return false;
-    byId("carry-from").textContent = `${list.name}. Grey values are as they were at the start.`;
+    byId("carry-from").textContent = t`${list.name}. Grey values are as they were at the start.`;
     this.boxes = [];
     const groups = new Map();
     for (const item of list.adjustments) {
@@ -65,7 +68,7 @@ class Dialog {
       const box = el("input", { type: "checkbox", value: item.key });
       Object.assign(box, { changed: item.changed, own: item.per_frame, keys: item.keys || [item.key], checked: item.chosen || (item.changed && ownToo()) });
       this.boxes.push(box);
-      return el("label", { class: item.changed ? "carry-item" : "carry-item same" }, box, el("span", { text: item.per_frame ? `${item.label} (this frame's)` : item.label }), el("span", { class: "value", text: said(item) }));
+      return el("label", { class: item.changed ? "carry-item" : "carry-item same" }, box, el("span", { text: item.per_frame ? t`${worded(item.label)} (this frame’s)` : worded(item.label) }), el("span", { class: "value", text: said(item) }));
     });
     const own = this.boxes.slice(-items.length);
     const sync = () => {
@@ -79,7 +82,7 @@ class Dialog {
     });
     for (const b of own) Object.assign(b, { sync, onchange: () => (sync(), this.count()) });
     sync();
-    return el("div", { class: "carry-group" }, el("label", { class: "choice" }, all, el("span", { text: this.titles[group] || group[0].toUpperCase() + group.slice(1) })), ...rows);
+    return el("div", { class: "carry-group" }, el("label", { class: "choice" }, all, el("span", { text: titles[group] })), ...rows);
   }
 
   tick(which) {
@@ -105,7 +108,7 @@ class Dialog {
 
   count() {
     const n = this.targets().length;
-    byId("carry-count").textContent = `${plural(this.keys().length, "adjustment")} to ${plural(n, "frame")}`;
+    byId("carry-count").textContent = t`${plural(this.keys().length, "adjustment")} to ${plural(n, "frame")}`;
     byId("carry-go").disabled = !this.keys().length || !n;
   }
 
@@ -137,7 +140,7 @@ class Dialog {
         if (!done) return;
         localStorage.setItem("tanner.carry", JSON.stringify(this.keys()));
         result = true;
-        tell(done.changed ? `${plural(done.changed, "frame")} changed.` : "These frames have these values already.");
+        tell(done.changed ? t`${plural(done.changed, "frame")} changed.` : t`These frames have these values already.`);
         dialog.close();
       };
       dialog.addEventListener("close", () => resolve(result), { once: true });
@@ -146,10 +149,10 @@ class Dialog {
 }
 
 // source: frame id; scopes: {chosen: [ids], set: [ids], shoot: [ids]}; only: what is ticked at first, else what is usual
-export async function carryOver(source, titles, scopes, only = null) {
+export async function carryOver(source, scopes, only = null) {
   const everything = await trying(() => get("/api/sets"));
   if (!everything) return false;
-  const dialog = new Dialog(source, titles, scopes, everything.shoots);
+  const dialog = new Dialog(source, scopes, everything.shoots);
   dialog.places();
   if (!(await dialog.list())) return false;
   if (only) dialog.tick((b) => only.includes(b.value));

@@ -1,8 +1,9 @@
 // Choose: one frame large and the near-alikes around it; two to six side by side; keys for every decision.
 import { get, post } from "./api.js";
-import { byId, el, number, plural } from "./dom.js";
+import { byId, el, number } from "./dom.js";
 import { Large } from "./large.js";
 import { keepPlace, shootId, tell, trying, useKeys } from "./shell.js";
+import { plural, t, worded } from "./texts.js";
 
 const MOST = 6;
 const SMALL = "flex h-full w-44 flex-none flex-col gap-0.5 border-2 border-transparent p-1 not-aria-pressed:bg-panel aria-pressed:bg-raised aria-pressed:text-ink aria-pressed:border-white";
@@ -33,11 +34,11 @@ function words(frame) {
   const measured = groupOf(frame.id).map((id) => state.frames.get(id)?.measured).filter(Boolean);
   const sharpest = measured.reduce((a, b) => (b.sharp > a.sharp ? b : a), m);
   const share = sharpest.sharp ? (100 * m.sharp) / sharpest.sharp : 100;
-  found.push([`sharp ${number(share, 0)} %`, `How sharp the ${{ face: "eyes are", focus: "focused area is" }[m.where] || `${m.where} is`}, against the sharpest of its group`, share < 85]);
-  if (share < 85 && m.along < state.moved && m.along < 0.75 * sharpest.along) found.push(["moved", `Blurred along one direction: ${number(100 * m.along, 0)} % of the detail across it`, true]);
-  if (m.eyes !== null && m.eyes < 0.25) found.push(["eyes closed", `Lids open to ${number(100 * m.eyes, 0)} %`, true]);
-  if (m.clipped > 0.01) found.push([`skin clipped ${number(100 * m.clipped, 0)} %`, "Share of the face that is white in a channel", true]);
-  if (frame.copy) found.push([`copy of ${state.frames.get(frame.copy)?.name.replace(/\.[^.]+$/, "")}`, "The same moment and the same look", true]);
+  found.push([t`sharp ${number(share, 0)} %`, t`How sharp the ${{ face: t`eyes are`, focus: t`focused area is` }[m.where] || t`${m.where} is`}, against the sharpest of its group`, share < 85]);
+  if (share < 85 && m.along < state.moved && m.along < 0.75 * sharpest.along) found.push([t`moved`, t`Blurred along one direction: ${number(100 * m.along, 0)} % of the detail across it`, true]);
+  if (m.eyes !== null && m.eyes < 0.25) found.push([t`eyes closed`, t`Lids open to ${number(100 * m.eyes, 0)} %`, true]);
+  if (m.clipped > 0.01) found.push([t`skin clipped ${number(100 * m.clipped, 0)} %`, t`Share of the face that is white in a channel`, true]);
+  if (frame.copy) found.push([t`copy of ${state.frames.get(frame.copy)?.name.replace(/\.[^.]+$/, "")}`, t`The same moment and the same look`, true]);
   return found;
 }
 
@@ -46,9 +47,9 @@ function caption(row, short = false) {
   const frame = state.frames.get(row.frame ?? row.id);
   return [
     el("b", { text: frame.name.replace(/\.[^.]+$/, "") }),
-    ...(frame.verdict === "undecided" ? [] : [el("span", { class: `ml-1.5 font-semibold ${frame.verdict === "keep" ? "text-follow" : "text-trouble"}`, text: frame.verdict })]),
+    ...(frame.verdict === "undecided" ? [] : [el("span", { class: `ml-1.5 font-semibold ${frame.verdict === "keep" ? "text-follow" : "text-trouble"}`, text: worded(frame.verdict) })]),
     ...(frame.stars ? [el("span", { class: "ml-1.5", text: "★".repeat(frame.stars), role: "img", "aria-label": plural(frame.stars, "star") })] : []),
-    ...(frame.label === "none" ? [] : [el("span", { class: `label-mark label-${frame.label}`, title: `Label ${frame.label}` })]),
+    ...(frame.label === "none" ? [] : [el("span", { class: `label-mark label-${frame.label}`, title: t`Label ${frame.label}` })]),
     ...words(frame).filter(([, , bad]) => bad || !short).map(([text, title, bad]) => el("span", { class: `ml-1.5 text-small ${bad ? "font-semibold text-look" : "text-soft"}`, text, title })),
   ];
 }
@@ -100,8 +101,8 @@ function told() {
   const kept = all.filter((f) => f.verdict === "keep").length;
   const dropped = all.filter((f) => f.verdict === "drop").length;
   const group = groupOf(here().id);
-  byId("choose-where").textContent = `Frame ${state.at + 1} of ${all.length}, group ${state.groups.indexOf(group) + 1} of ${state.groups.length}`;
-  byId("choose-count").textContent = `${kept + dropped} decided: ${kept} kept, ${dropped} dropped; ${all.length - kept - dropped} left`;
+  byId("choose-where").textContent = t`Frame ${state.at + 1} of ${all.length}, group ${state.groups.indexOf(group) + 1} of ${state.groups.length}`;
+  byId("choose-count").textContent = t`${kept + dropped} decided: ${kept} kept, ${dropped} dropped; ${all.length - kept - dropped} left`;
   const bar = byId("choose-bar");
   bar.max = all.length;
   bar.value = kept + dropped;
@@ -213,22 +214,22 @@ switches.alike.addEventListener("click", () => press(switches.alike, () => (byId
 document.addEventListener("tanner:changed", load);
 
 const commands = [
-  { id: "next", key: "ArrowRight", label: "Next frame", run: () => to(state.at + 1) },
-  { id: "before", key: "ArrowLeft", label: "Frame before", run: () => to(state.at - 1) },
-  { id: "group-next", key: "ArrowDown", label: "Next group", run: () => toGroup(1) },
-  { id: "group-before", key: "ArrowUp", label: "Group before", run: () => toGroup(-1) },
-  { id: "undecided-next", key: "u", label: "Next that is not decided", run: () => (undecided(state.at) < 0 ? tell("All after this one are decided.") : to(undecided(state.at))) },
-  { id: "keep", key: "k", label: "Keep; again: undecided", run: () => decide("keep") },
-  { id: "drop", key: "d", label: "Drop; again: undecided", run: () => decide("drop") },
-  { id: "undecided", key: "n", label: "Undecided", run: () => mark([here().id], { verdict: "undecided" }) },
-  { id: "only", key: "o", label: "This one, not the others of its group", run: onlyThis },
-  ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : "No stars", run: () => mark([here().id], { stars: n }) })),
-  { id: "label", key: "l", label: "Next colour label", run: () => mark([here().id], { label: LABELS[(LABELS.indexOf(here().label) + 1) % LABELS.length] }) },
-  { id: "side", key: "s", label: "Side by side, or one", run: () => side() },
-  { id: "zoom", key: "z", label: "The subject at 100 %, or the whole", run: zoom },
-  { id: "hints", key: "h", label: "Hints, or none", run: () => press(switches.hints, () => show()) },
-  { id: "onwards", key: "a", label: "Go on by itself after a decision", run: () => press(switches.on) },
-  { id: "bench", key: "Enter", label: "Open on the Bench", run: () => (location.href = `/shoots/${shootId}/bench?frame=${here().id}`) },
+  { id: "next", key: "ArrowRight", label: t`Next frame`, run: () => to(state.at + 1) },
+  { id: "before", key: "ArrowLeft", label: t`Frame before`, run: () => to(state.at - 1) },
+  { id: "group-next", key: "ArrowDown", label: t`Next group`, run: () => toGroup(1) },
+  { id: "group-before", key: "ArrowUp", label: t`Group before`, run: () => toGroup(-1) },
+  { id: "undecided-next", key: "u", label: t`Next that is not decided`, run: () => (undecided(state.at) < 0 ? tell(t`All after this one are decided.`) : to(undecided(state.at))) },
+  { id: "keep", key: "k", label: t`Keep; again: undecided`, run: () => decide("keep") },
+  { id: "drop", key: "d", label: t`Drop; again: undecided`, run: () => decide("drop") },
+  { id: "undecided", key: "n", label: t`Undecided`, run: () => mark([here().id], { verdict: "undecided" }) },
+  { id: "only", key: "o", label: t`This one, not the others of its group`, run: onlyThis },
+  ...[0, 1, 2, 3, 4, 5].map((n) => ({ id: `stars${n}`, key: String(n), label: n ? plural(n, "star") : t`No stars`, run: () => mark([here().id], { stars: n }) })),
+  { id: "label", key: "l", label: t`Next colour label`, run: () => mark([here().id], { label: LABELS[(LABELS.indexOf(here().label) + 1) % LABELS.length] }) },
+  { id: "side", key: "s", label: t`Side by side, or one`, run: () => side() },
+  { id: "zoom", key: "z", label: t`The subject at 100 %, or the whole`, run: zoom },
+  { id: "hints", key: "h", label: t`Hints, or none`, run: () => press(switches.hints, () => show()) },
+  { id: "onwards", key: "a", label: t`Go on by itself after a decision`, run: () => press(switches.on) },
+  { id: "bench", key: "Enter", label: t`Open on the Bench`, run: () => (location.href = `/shoots/${shootId}/bench?frame=${here().id}`) },
 ];
 // Of a shoot without frames there is nothing to choose.
 useKeys("choose", commands.map((command) => ({ ...command, run: () => here() && command.run() })));

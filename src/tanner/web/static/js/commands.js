@@ -1,5 +1,6 @@
 // The menu of a page's commands: in sections, with their keys and a search. A command may open a list of its own.
 import { el } from "./dom.js";
+import { t } from "./texts.js";
 
 let count = 0;
 
@@ -30,9 +31,9 @@ export class CommandMenu {
   constructor(button, commands, keyOf) {
     Object.assign(this, { button, commands, keyOf });
     const id = `menu-${(count += 1)}`;
-    this.find = el("input", { type: "search", class: "menu-find", role: "combobox", "aria-expanded": "true", "aria-controls": id, "aria-label": "Find a command", placeholder: "Find a command", autocomplete: "off" });
-    this.list = el("div", { class: "menu-list", id, role: "listbox", "aria-label": "Commands" });
-    this.popover = el("div", { class: "popover", popover: "auto", role: "dialog", "aria-label": "Commands" }, this.find, this.list);
+    this.find = el("input", { type: "search", class: "menu-find", role: "combobox", "aria-expanded": "true", "aria-controls": id, "aria-label": t`Find a command`, placeholder: t`Find a command`, autocomplete: "off" });
+    this.list = el("div", { class: "menu-list", id, role: "listbox", "aria-label": t`Commands` });
+    this.popover = el("div", { class: "popover", popover: "auto", role: "dialog", "aria-label": t`Commands` }, this.find, this.list);
     document.body.append(this.popover);
     button.setAttribute("aria-haspopup", "dialog");
     button.setAttribute("aria-expanded", "false");
@@ -49,7 +50,7 @@ export class CommandMenu {
   open(within = null) {
     this.within = within;
     this.find.value = "";
-    this.find.placeholder = within ? within.label : "Find a command";
+    this.find.placeholder = within ? within.label : t`Find a command`;
     this.fill();
     this.popover.showPopover();
     beside(this.popover, this.button);
@@ -77,11 +78,11 @@ export class CommandMenu {
         "div",
         { class: "menu-item", role: "option", id: `${this.list.id}-${n}`, "aria-disabled": item.can ? null : "true", title: command.title, onclick: () => this.run(n), onmousemove: () => this.point(n) },
         el("span", { text: command.label + (command.list ? " ▸" : "") }),
-        key ? el("kbd", { text: key, "aria-label": `key ${key}` }) : null,
+        key ? el("kbd", { text: key, "aria-label": t`key ${key}` }) : null,
       );
       nodes.push(item.node);
     });
-    if (!found.length) nodes.push(el("p", { class: "empty", text: this.within && !all.length ? "There is none yet." : "No command is called so." }));
+    if (!found.length) nodes.push(el("p", { class: "empty", text: this.within && !all.length ? t`There is none yet.` : t`No command is called so.` }));
     this.list.replaceChildren(...nodes);
     this.point(Math.max(0, this.shown.findIndex((i) => i.can)));
   }

@@ -2,8 +2,9 @@
 import { get } from "./api.js";
 import { byId, el } from "./dom.js";
 import { trying } from "./shell.js";
+import { t, worded } from "./texts.js";
 
-const NAMES = { none: "As it was taken", quick: "Quick", fine: "Fine", learned: "Learned" };
+const NAMES = { none: t`As it was taken`, quick: t`Quick`, fine: t`Fine`, learned: t`Learned` };
 
 export class Compare {
   // bench: {frame() the frame's id and name, pick(method), current() the method that is chosen}
@@ -28,7 +29,7 @@ export class Compare {
     const found = await trying(() => get(`/api/frames/${frame.id}/telling`));
     if (!found) return;
     Object.assign(this, { x: found.x, y: found.y, first: [found.x, found.y], full: found.full, methods: found.methods, id: frame.id });
-    byId("compare-about").textContent = `${frame.name}. Drag to another place; keys 1 to ${found.methods.length} pick.`;
+    byId("compare-about").textContent = t`${frame.name}. Drag to another place; keys 1 to ${found.methods.length} pick.`;
     this.panes.style.gridTemplateColumns = found.methods.length > 1 ? "1fr 1fr" : "1fr";
     this.panes.replaceChildren(
       ...found.methods.map((method, n) =>
@@ -57,7 +58,7 @@ export class Compare {
       const url = `/api/frames/${this.id}/piece?method=${pane.dataset.method}&x=${this.x.toFixed(5)}&y=${this.y.toFixed(5)}&w=${w}&h=${h}`;
       const data = await trying(async () => {
         const answer = await fetch(url);
-        if (!answer.ok) throw new Error((await answer.json()).error);
+        if (!answer.ok) throw new Error(worded((await answer.json()).error));
         return answer.blob();
       });
       if (wish !== this.wish || !data) return;
@@ -67,7 +68,7 @@ export class Compare {
       image.hidden = false;
       image.style.width = `${w * this.scale}px`;
       pane.classList.remove("waits");
-      pane.querySelector(".dim").textContent = `${((performance.now() - began) / 1000).toFixed(1)} s for this piece`;
+      pane.querySelector(".dim").textContent = t`${((performance.now() - began) / 1000).toFixed(1)} s for this piece`;
     }
   }
 

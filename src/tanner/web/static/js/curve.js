@@ -2,6 +2,7 @@
 // The line between them is drawn as the core computes it (the server sends no picture of it): a monotone
 // cubic by Fritsch and Carlson's slopes.
 import { el, number, svg } from "./dom.js";
+import { t } from "./texts.js";
 
 const SIZE = 230;
 const R = 6;
@@ -61,9 +62,9 @@ export class Curve {
     this.frame = svg("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, role: "group", tabindex: 0, "aria-label": about.label }, grid, even, this.lead, this.line, this.spot, this.dots);
     root.append(this.frame);
     this.text = el("span", { class: "dim" });
-    this.fields = ["In", "Out"].map((name, axis) => el("input", { class: "w-14", inputmode: "decimal", autocomplete: "off", "aria-label": `${name}, % of the chosen point of ${about.label}`, onchange: (event) => this.number(axis, event.target) }));
-    this.numbers = el("span", { class: "flex items-center gap-1" }, this.fields[0], el("span", { text: "% to" }), this.fields[1], el("span", { text: "%" }));
-    this.reset = el("button", { type: "button", class: "rule-reset", text: "reset", onclick: () => this.emit("giveup") });
+    this.fields = [t`In`, t`Out`].map((name, axis) => el("input", { class: "w-14", inputmode: "decimal", autocomplete: "off", "aria-label": t`${name}, % of the chosen point of ${about.label}`, onchange: (event) => this.number(axis, event.target) }));
+    this.numbers = el("span", { class: "flex items-center gap-1" }, this.fields[0], el("span", { text: t`% to` }), this.fields[1], el("span", { text: "%" }));
+    this.reset = el("button", { type: "button", class: "rule-reset", text: t`reset`, onclick: () => this.emit("giveup") });
     this.foot = el("div", { class: "curve-text min-h-7 items-center" }, this.text, this.numbers, this.reset);
     root.after(this.foot);
     this.listen();
@@ -88,7 +89,7 @@ export class Curve {
     );
     this.reset.hidden = !this.info?.own;
     const p = this.points[this.chosen];
-    this.text.textContent = p ? "" : `${this.points.length} points`;
+    this.text.textContent = p ? "" : t`${this.points.length} points`;
     this.numbers.hidden = !p;
     if (p) this.fields.forEach((field, axis) => document.activeElement !== field && (field.value = number(p[axis] * 100, 1)));
   }

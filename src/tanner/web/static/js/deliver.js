@@ -1,11 +1,12 @@
 // Deliver: frames, specs and a folder; the table of what will be written, and a proof; then the running job.
 import { get, post } from "./api.js";
 import { Delivered, earlier } from "./delivered.js";
-import { byId, el, plural, size } from "./dom.js";
+import { byId, el, size } from "./dom.js";
 import { shootId, tell, trying } from "./shell.js";
 import { specDrawing } from "./spec-drawing.js";
 import { openSpec, useSpecForm } from "./spec-form.js";
 import { openWords } from "./words.js";
+import { plural, shippedWords, t, worded } from "./texts.js";
 
 const stored = JSON.parse(localStorage.getItem("tanner.specs") || "[]");
 const state = { frames: [], names: new Map(), specs: [], chosen: new Set(stored), ids: [], plan: null, notes: {}, ready: false, going: false };
@@ -33,12 +34,12 @@ function quoted(text) {
 function narrowing(sets) {
   const seen = (values) => [...new Set(values)].filter(Boolean).sort();
   const choices = [
-    ...[1, 2, 3, 4, 5].filter((n) => state.frames.some((f) => f.stars >= n)).map((n) => [`stars>=${n}`, `${"★".repeat(n)} and more`]),
-    ...seen(state.frames.map((f) => f.label)).filter((l) => l !== "none").map((l) => [`label:${l}`, `label ${l}`]),
-    ...sets.map((s) => [`set:${quoted(s.name)}`, `set ${s.name}`]),
-    ...seen(state.frames.flatMap((f) => f.keywords || [])).map((k) => [`keyword:${quoted(k)}`, `keyword ${k}`]),
+    ...[1, 2, 3, 4, 5].filter((n) => state.frames.some((f) => f.stars >= n)).map((n) => [`stars>=${n}`, t`${"★".repeat(n)} and more`]),
+    ...seen(state.frames.map((f) => f.label)).filter((l) => l !== "none").map((l) => [`label:${l}`, t`label ${l}`]),
+    ...sets.map((s) => [`set:${quoted(s.name)}`, t`set ${s.name}`]),
+    ...seen(state.frames.flatMap((f) => f.keywords || [])).map((k) => [`keyword:${quoted(k)}`, t`keyword ${k}`]),
   ];
-  byId("narrow").replaceChildren(el("option", { value: "", text: "and …" }), ...choices.map(([value, text]) => el("option", { value, text })));
+  byId("narrow").replaceChildren(el("option", { value: "", text: t`and …` }), ...choices.map(([value, text]) => el("option", { value, text })));
 }
 byId("narrow").addEventListener("change", (event) => {
   const field = byId("filter");
@@ -110,7 +111,7 @@ async function makePlan() {
   if (!body.frames.length || !body.specs.length || !body.folder) {
     goes(false);
     rows([], []);
-    byId("table-empty").textContent = body.frames.length ? "Choose a spec and a folder." : "No frame is chosen.";
+    byId("table-empty").textContent = body.frames.length ? t`Choose a spec and a folder.` : t`No frame is chosen.`;
     return;
   }
   try {
@@ -121,7 +122,7 @@ async function makePlan() {
   if (mine !== round || delivered.id) return;
   rows(state.plan.rows, body.specs);
   goes(true);
-  byId("deliver-go").textContent = `Deliver ${plural(state.plan.rows.length, "file")}`;
+  byId("deliver-go").textContent = t`Deliver ${plural(state.plan.rows.length, "file")}`;
   checks(mine, body.frames);
 }
 
@@ -129,7 +130,7 @@ const under = (path, folder) => (path.startsWith(`${folder}/`) ? path.slice(fold
 const quiet = new Set(["not yet developed"]);
 
 function rows(list, specs) {
-  byId("bytes-head").textContent = "About";
+  byId("bytes-head").textContent = t`About`;
   byId("table-empty").hidden = list.length > 0;
   byId("rows").replaceChildren(
     ...list.map((r) =>
@@ -140,22 +141,22 @@ function rows(list, specs) {
         el("td", { text: specs[r.spec].title }),
         el("td", { class: "num", text: `${r.width} × ${r.height}` }),
         el("td", { class: "num", text: size(r.bytes) }),
-        el("td", {}, el("button", { type: "button", class: "link", title: "A proof of this file at its true size", text: under(r.target, state.plan.folder), onclick: () => proof(r, specs[r.spec]) })),
-        el("td", { class: "notes-cell truncate", title: r.notes.join("; ") }, ...notes(r.notes)),
+        el("td", {}, el("button", { type: "button", class: "link", title: t`A proof of this file at its true size`, text: under(r.target, state.plan.folder), onclick: () => proof(r, specs[r.spec]) })),
+        el("td", { class: "notes-cell truncate", title: r.notes.map(worded).join("; ") }, ...notes(r.notes)),
       ),
     ),
   );
   counted(list);
 }
 
-const notes = (list) => (list.length ? list.map((n) => el("span", { class: quiet.has(n) ? "note mild" : "note", text: n })) : [el("span", { class: "dim", text: "new" })]);
+const notes = (list) => (list.length ? list.map((n) => el("span", { class: quiet.has(n) ? "note mild" : "note", text: worded(n) })) : [el("span", { class: "dim", text: t`new` })]);
 
 function counted(list) {
   if (!list.length) return void (byId("table-count").textContent = "");
   const noted = byId("rows").querySelectorAll("tr:has(.note)").length;
   const left = state.plan.seconds;
-  const time = left === null ? "" : left < 90 ? `, about ${Math.max(1, Math.round(left))} s` : `, about ${Math.round(left / 60)} min`;
-  byId("table-count").textContent = `${plural(list.length, "file")}, about ${size(state.plan.bytes)}${time}${noted ? `; ${noted} with a note` : ""}`;
+  const time = left === null ? "" : left < 90 ? t`, about ${Math.max(1, Math.round(left))} s` : t`, about ${Math.round(left / 60)} min`;
+  byId("table-count").textContent = t`${plural(list.length, "file")}, about ${size(state.plan.bytes)}${time}${noted ? t`; ${noted} with a note` : ""}`;
 }
 
 // What only the pictures tell follows when it is measured: outside the Line-up, clipped.
@@ -175,7 +176,7 @@ async function checks(mine, frames) {
       told.set(row, said.join());
       const cell = row.lastElementChild;
       cell.querySelectorAll(".seen, .dim").forEach((n) => n.remove());
-      cell.append(...said.map((n) => el("span", { class: "note seen", text: n })));
+      cell.append(...said.map((n) => el("span", { class: "note seen", text: worded(n) })));
       cell.title = [...cell.querySelectorAll(".note")].map((n) => n.textContent).join("; ");
     }
     counted(state.plan.rows);
@@ -186,7 +187,7 @@ async function checks(mine, frames) {
 
 async function proof(row, spec) {
   byId("proof-title").textContent = row.name;
-  byId("proof-about").textContent = "being made …";
+  byId("proof-about").textContent = t`being made …`;
   byId("proof-image").removeAttribute("src");
   byId("proof-dialog").showModal();
   let made;
@@ -196,7 +197,7 @@ async function proof(row, spec) {
     byId("proof-about").textContent = error.message;
     return;
   }
-  byId("proof-about").textContent = `${spec.title}: ${made.width} × ${made.height} px, ${size(made.bytes)}${made.shown ? ", shown px for px" : ". Linear camera colour is not a picture to look at."}`;
+  byId("proof-about").textContent = t`${spec.title}: ${made.width} × ${made.height} px, ${size(made.bytes)}${made.shown ? t`, shown px for px` : t`. Linear camera colour is not a picture to look at.`}`;
   if (!made.shown) return;
   const image = byId("proof-image");
   // One px of the file is one of the screen, whatever the screen is set to.
@@ -210,12 +211,12 @@ async function loadSpecs() {
   const data = await trying(() => get("/api/specs"));
   if (!data) return;
   for (const problem of data.problems) tell(problem, true);
-  state.specs = data.specs;
+  state.specs = data.specs.map(shippedWords);
   const known = new Set(data.specs.map((s) => s.key));
   state.chosen = new Set([...state.chosen].filter((k) => known.has(k)));
   if (!state.chosen.size) for (const k of ["shipped/web-gallery", "shipped/full-size"]) if (known.has(k)) state.chosen.add(k);
   byId("specs").replaceChildren(
-    ...data.specs.map((spec) => {
+    ...state.specs.map((spec) => {
       const box = el("input", { type: "checkbox", id: `spec-${spec.key}`, checked: state.chosen.has(spec.key) });
       box.addEventListener("change", () => {
         if (box.checked) state.chosen.add(spec.key);
@@ -226,7 +227,7 @@ async function loadSpecs() {
       const [first] = spec.said;
       const label = el("label", { for: `spec-${spec.key}`, class: "min-w-0 flex-1 cursor-pointer", title: spec.said.join("\n") }, el("b", { class: "block", text: spec.title }), el("span", { class: "dim line-clamp-2 text-small", text: first }));
       const own = spec.key.startsWith("own/");
-      const edit = el("button", { type: "button", text: own ? "Change" : "Copy", "aria-label": `${own ? "Change" : "Copy"} ${spec.title}`, title: own ? "" : "A spec of your own that begins as this one", onclick: () => openSpec(spec) });
+      const edit = el("button", { type: "button", text: own ? t`Change` : t`Copy`, "aria-label": `${own ? t`Change` : t`Copy`} ${spec.title}`, title: own ? "" : t`A spec of your own that begins as this one`, onclick: () => openSpec(spec) });
       return el("div", { class: "spec-row card mb-1 flex h-16 items-center gap-2.5 px-2" }, box, specDrawing(spec), label, edit);
     }),
   );
@@ -257,7 +258,7 @@ byId("deliver-go").addEventListener("click", async () => {
   else plan();
 });
 function closed() {
-  byId("table-title").textContent = "What will be written";
+  byId("table-title").textContent = t`What will be written`;
   byId("earlier").value = "";
   plan();
 }
@@ -290,7 +291,7 @@ const sheet = await trying(() => get(`/api/shoots/${shootId}/sheet`));
 state.frames = sheet?.frames || [];
 // Searches that were kept on Find choose here too, among the frames of this shoot; nothing waits for them.
 get("/api/find/kept").then(
-  ({ searches }) => byId("which").querySelector('[value="own"]').before(...searches.filter((s) => s.expression && !s.error).map((s) => el("option", { value: s.expression, text: `Search: ${s.name}` }))),
+  ({ searches }) => byId("which").querySelector('[value="own"]').before(...searches.filter((s) => s.expression && !s.error).map((s) => el("option", { value: s.expression, text: t`Search: ${s.name}` }))),
   () => null,
 );
 narrowing((sheet?.sets || []).filter((s) => state.frames.some((f) => f.set === s.id)));
@@ -301,7 +302,7 @@ if (new URLSearchParams(location.search).get("chosen") && sessionStorage.getItem
   // Frames of other shoots that were chosen on Find with these.
   const [next, ...rest] = JSON.parse(sessionStorage.getItem("tanner.deliver.then") || "[]");
   if (next) {
-    const link = el("a", { id: "deliver-then", href: `/shoots/${next.shoot}/deliver?chosen=1`, text: `Then ${plural(next.count, "frame")} of ${next.name}` });
+    const link = el("a", { id: "deliver-then", href: `/shoots/${next.shoot}/deliver?chosen=1`, text: t`Then ${plural(next.count, "frame")} of ${next.name}` });
     link.addEventListener("click", () => sessionStorage.setItem("tanner.deliver.then", JSON.stringify(rest)));
     byId("which-count").after(link);
   }

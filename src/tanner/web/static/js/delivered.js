@@ -1,15 +1,16 @@
 // A delivery that runs or ran: its table and its sheet of written files, pause, cancel, go on, and the check of the files.
 import { get, post } from "./api.js";
-import { byId, el, number, plural, size } from "./dom.js";
+import { byId, el, number, size } from "./dom.js";
 import { hear } from "./news.js";
 import { shootId, trying } from "./shell.js";
+import { plural, t, worded } from "./texts.js";
 
 const under = (path, folder) => (path.startsWith(`${folder}/`) ? path.slice(folder.length + 1) : path);
-const SAID = { failed: (r) => r.message, skipped: () => "left out: the name was taken", running: () => "being written", waiting: () => "waiting", cancelled: () => "given up" };
+const SAID = { failed: (r) => r.message, skipped: () => t`left out: the name was taken`, running: () => t`being written`, waiting: () => t`waiting`, cancelled: () => t`given up` };
 
 function time(seconds) {
   if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
-  return seconds < 5400 ? `${Math.round(seconds / 60)} min` : `${number(seconds / 3600, 1)} h`;
+  return seconds < 5400 ? t`${Math.round(seconds / 60)} min` : `${number(seconds / 3600, 1)} h`;
 }
 
 export class Delivered {
@@ -47,8 +48,8 @@ export class Delivered {
     if (!record || this.id !== id || mine !== this.round) return;
     this.record = record;
     byId("run").hidden = false;
-    byId("bytes-head").textContent = "Bytes";
-    byId("table-title").textContent = `Delivery ${id}`;
+    byId("bytes-head").textContent = t`Bytes`;
+    byId("table-title").textContent = t`Delivery ${id}`;
     byId("table-empty").hidden = true;
     byId("run-record").href = `/api/deliveries/${id}`;
     byId("run-record").setAttribute("download", `delivery-${id}.json`);
@@ -86,27 +87,27 @@ export class Delivered {
     row.bytes.textContent = item.bytes ? size(item.bytes) : "";
     row.file.textContent = under(item.path, this.record.folder);
     row.state.className = `state-${item.state}`;
-    row.state.textContent = item.state === "done" ? `written${item.message ? `; ${item.message}` : ""}` : SAID[item.state](item);
+    row.state.textContent = item.state === "done" ? t`written${item.message ? `; ${item.message}` : ""}` : SAID[item.state](item);
   }
 
   tell(now) {
     const count = (state) => now.states[state] || 0;
     const total = [...this.rows.values()].length;
-    const left = count("waiting") + count("running");
+    const left = count(t`waiting`) + count("running");
     const ended = ["done", "paused", "cancelled"].includes(now.state);
     const busy = count("running") > 0;
     const failed = count("failed");
     byId("run-progress").max = total;
     byId("run-progress").value = total - left;
-    const rest = now.left_s !== null ? `, about ${time(now.left_s)} left` : "";
+    const rest = now.left_s !== null ? t`, about ${time(now.left_s)} left` : "";
     const bytes = [...this.rows.values()].reduce((sum, r) => sum + (r.item.state === "done" ? r.item.bytes : 0), 0);
-    const state = { paused: busy ? ", pausing" : ", paused", cancelled: ", cancelled" }[now.state] || "";
-    byId("run-text").textContent = `${count("done")} of ${plural(total, "file")} written${bytes ? `, ${size(bytes)}` : ""}${failed ? `, ${failed} failed` : ""}${count("skipped") ? `, ${count("skipped")} left out` : ""}${state}${rest}`;
+    const state = { paused: busy ? t`, pausing` : t`, paused`, cancelled: t`, cancelled` }[now.state] || "";
+    byId("run-text").textContent = t`${count("done")} of ${plural(total, "file")} written${bytes ? `, ${size(bytes)}` : ""}${failed ? t`, ${failed} failed` : ""}${count("skipped") ? t`, ${count("skipped")} left out` : ""}${state}${rest}`;
     byId("run-pause").hidden = byId("run-cancel").hidden = now.state === "done" || now.state === "cancelled";
     byId("run-pause").hidden ||= now.state === "paused";
     const again = failed + count("cancelled");
     byId("run-resume").hidden = !(ended && !busy && (left || again));
-    byId("run-resume").textContent = failed && !left ? "Try again" : "Go on";
+    byId("run-resume").textContent = failed && !left ? t`Try again` : t`Go on`;
     byId("run-close").hidden = !ended;
     byId("run-view").hidden = byId("run-check").hidden = byId("run-record").hidden = !ended || !count("done");
     byId("table-count").textContent = "";
@@ -120,7 +121,7 @@ export class Delivered {
   documents(list) {
     const node = byId("run-documents");
     node.hidden = !list.length;
-    const words = { contact: "contact sheet", order: "order sheet", table: "list", record: "record", checksums: "checksums", zip: "zip" };
+    const words = { contact: t`contact sheet`, order: t`order sheet`, table: t`list`, record: t`record`, checksums: t`checksums`, zip: t`zip` };
     node.textContent = list.map((d) => (d.error ? `${words[d.kind]}: ${d.error}` : under(d.path, this.record.folder))).join(", ");
   }
 
@@ -130,7 +131,7 @@ export class Delivered {
     byId("written").hidden = !this.pictures;
     byId("files-table").hidden = this.pictures;
     byId("run-view").setAttribute("aria-pressed", String(this.pictures));
-    byId("run-view").textContent = this.pictures ? "As a table" : "As pictures";
+    byId("run-view").textContent = this.pictures ? t`As a table` : t`As pictures`;
     if (!this.pictures) return void byId("written").replaceChildren();
     byId("written").replaceChildren(
       ...[...this.rows.values()].filter((r) => r.item.state === "done").map(({ item }) => {
@@ -139,7 +140,7 @@ export class Delivered {
           "figure",
           { class: trouble ? "written-cell differs" : "written-cell" },
           el("span", { class: "written-picture" }, el("img", { alt: "", loading: "lazy", src: `/api/deliveries/${this.id}/items/${item.id}/picture` })),
-          el("figcaption", {}, el("b", { text: under(item.path, this.record.folder) }), el("br"), `${item.width} × ${item.height} px`, el("br"), el("span", { class: "dim", text: `${size(item.bytes)} from ${size(this.original(item))}` }), trouble ? el("span", { class: "note", text: trouble === "gone" ? "is no longer there" : "was changed since" }) : null),
+          el("figcaption", {}, el("b", { text: under(item.path, this.record.folder) }), el("br"), t`${item.width} × ${item.height} px`, el("br"), el("span", { class: "dim", text: t`${size(item.bytes)} from ${size(this.original(item))}` }), trouble ? el("span", { class: "note", text: trouble === "gone" ? t`is no longer there` : t`was changed since` }) : null),
         );
       }),
     );
@@ -157,12 +158,12 @@ export class Delivered {
       const state = await trying(() => get(`/api/deliveries/${id}/check`));
       if (!state || this.id !== id) return;
       const odd = Object.keys(state.found).length;
-      byId("run-text").textContent = state.over ? (odd ? `${odd} of ${plural(state.total, "file")} not as written` : `all ${plural(state.total, "file")} as written`) : `checking ${state.done} of ${state.total}`;
+      byId("run-text").textContent = state.over ? (odd ? t`${odd} of ${plural(state.total, "file")} not as written` : t`all ${plural(state.total, "file")} as written`) : t`checking ${state.done} of ${state.total}`;
       if (state.over) {
         this.found = state.found;
         for (const [item, what] of Object.entries(state.found)) {
           const row = this.rows.get(Number(item));
-          row.state.textContent = what === "gone" ? "is no longer there" : "was changed since";
+          row.state.textContent = what === "gone" ? t`is no longer there` : t`was changed since`;
           row.state.className = "state-failed";
         }
         if (this.pictures) this.see(true);
@@ -177,8 +178,8 @@ export async function earlier(running, follow) {
   const data = await trying(() => get(`/api/shoots/${shootId}/deliveries`));
   if (!data) return;
   byId("earlier").replaceChildren(
-    el("option", { value: "", text: data.deliveries.length ? "Earlier deliveries" : "No delivery yet" }),
-    ...data.deliveries.map((d) => el("option", { value: d.delivery, text: `${d.delivery}: ${new Date(`${d.created}Z`).toLocaleString("en-GB")}, ${plural(d.total, "file")}, ${d.state}` })),
+    el("option", { value: "", text: data.deliveries.length ? t`Earlier deliveries` : t`No delivery yet` }),
+    ...data.deliveries.map((d) => el("option", { value: d.delivery, text: `${d.delivery}: ${new Date(`${d.created}Z`).toLocaleString(document.documentElement.lang)}, ${plural(d.total, "file")}, ${worded(d.state)}` })),
   );
   const under = data.deliveries.find((d) => d.state === "running" || d.state === "waiting");
   if (under && !running) follow(under.delivery);

@@ -38,7 +38,3 @@ export function size(bytes) {
   if (bytes < 1e6) return `${number(bytes / 1e3, 0)} kB`;
   return `${number(bytes / 1e6, 1)} MB`;
 }
-
-export function plural(count, word, many = `${word}s`) {
-  return `${count} ${count === 1 ? word : many}`;
-}

@@ -1,7 +1,8 @@
 // Dropped frames: a list of what would go, then into the system's trash, or out of the shoot alone.
 import { get, post } from "./api.js";
-import { byId, el, plural, size } from "./dom.js";
+import { byId, el, size } from "./dom.js";
 import { shootId, tell, trying } from "./shell.js";
+import { plural, t } from "./texts.js";
 
 let rows = [];
 let then = () => null;
@@ -9,9 +10,9 @@ let then = () => null;
 const going = () => rows.filter((r) => !r.stays && (!r.lead || byId("dropped-leads").checked) && (!r.delivered || byId("dropped-delivered").checked));
 
 function why(row) {
-  if (row.stays) return `stays: ${row.stays}`;
-  const said = [row.lead && "leads its set", row.delivered && "was delivered"].filter(Boolean).join(", ");
-  return said && !going().includes(row) ? `stays: ${said}` : said;
+  if (row.stays) return t`stays: ${row.stays}`;
+  const said = [row.lead && t`leads its set`, row.delivered && t`was delivered`].filter(Boolean).join(", ");
+  return said && !going().includes(row) ? t`stays: ${said}` : said;
 }
 
 function draw() {
@@ -51,7 +52,7 @@ byId("dropped-go").addEventListener("click", async () => {
   if (!found) return draw();
   byId("dropped-dialog").close();
   for (const line of found.told) tell(line, true);
-  if (found.done) tell(`${found.done}. Undo brings them back.`);
+  if (found.done) tell(t`${found.done}. Undo brings them back.`);
   return then();
 });
 byId("dropped-out").addEventListener("click", async () => {

@@ -1,6 +1,7 @@
 // What there is to choose from among frames, with counts. A choice is a term of the expression, which can be read, changed and kept.
 import { get } from "./api.js";
 import { el } from "./dom.js";
+import { t, worded } from "./texts.js";
 
 // A line of what can be chosen: its name, how many, and their share as a bar.
 export const VALUE = "relative flex w-full items-center justify-between gap-2 border-0 px-1.5 text-left not-aria-pressed:bg-transparent";
@@ -47,13 +48,13 @@ export class Facets {
     this.host.replaceChildren(
       ...found.facets.filter((g) => !this.without.includes(g.title)).map((group) =>
         el("details", { class: "mt-1", open: !folded.has(group.title), ontoggle: (event) => fold(group.title, event.target.open) },
-          el("summary", { text: group.title }),
+          el("summary", { text: worded(group.title) }),
           el("ul", {}, ...group.values.map((value) =>
             el("li", {},
               el("button", { type: "button", class: VALUE, "aria-pressed": String(this.has(value.term)), onclick: () => this.toggle(value.term) },
                 el("span", { class: "min-w-0 truncate", text: value.said }), el("span", { class: "num", text: String(value.count) }), bar(value.count / most)),
             ))),
-          group.more ? el("p", { class: "dim", text: `and ${group.more} more` }) : null,
+          group.more ? el("p", { class: "dim", text: t`and ${group.more} more` }) : null,
         ),
       ),
     ); // prettier-ignore

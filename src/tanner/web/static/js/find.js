@@ -1,13 +1,14 @@
 // Find: frames of all shoots by words and by what they are. Results come a part at a time, as one scrolls.
 import { get, post, remove } from "./api.js";
 import { opens } from "./commands.js";
-import { byId, el, plural } from "./dom.js";
+import { byId, el } from "./dom.js";
 import { Facets, VALUE } from "./facets.js";
 import { findCommands } from "./find-commands.js";
 import { cellOf, marks, picture } from "./frame-cell.js";
 import { KeywordPanel } from "./keyword-panel.js";
 import { scrolled, sized } from "./roll.js";
 import { ask, tell, trying, useKeys } from "./shell.js";
+import { plural, t } from "./texts.js";
 
 const PAGE = 120;
 const GAP = 4;
@@ -130,7 +131,7 @@ function draw() {
     inner.append(node);
   }
   byId("none-found").hidden = state.total > 0 || Boolean(byId("find-error").textContent);
-  byId("none-found").textContent = state.collection ? "Nothing of this is in the collection." : "No frame is like that. Take a word away, or a choice on the left.";
+  byId("none-found").textContent = state.collection ? t`Nothing of this is in the collection.` : t`No frame is like that. Take a word away, or a choice on the left.`;
 }
 
 function look(node, frame, at) {
@@ -142,7 +143,7 @@ function look(node, frame, at) {
 function told() {
   for (const [at, node] of shown) look(node, state.frames[at], at);
   const n = state.chosen.size;
-  byId("chosen-text").textContent = n ? `${plural(n, "frame")} chosen` : "Nothing chosen";
+  byId("chosen-text").textContent = n ? t`${plural(n, "frame")} chosen` : t`Nothing chosen`;
   for (const button of document.querySelectorAll("#chosen [data-do]")) button.disabled = n === 0;
   byId("collect").disabled = n === 0;
   byId("from-collection").hidden = !state.collection;
@@ -230,11 +231,11 @@ const actions = {
   },
   collect: async (collection) => {
     const added = await trying(() => post(`/api/collections/${collection}/add`, { frames: ids() }));
-    if (added) tell(added.added ? `${plural(added.added, "frame")} added to the collection.` : "They are all in this collection already.");
+    if (added) tell(added.added ? t`${plural(added.added, "frame")} added to the collection.` : t`They are all in this collection already.`);
     readKept();
   },
   begin: async () => {
-    const name = await ask({ title: "Begin a collection", label: "Name" });
+    const name = await ask({ title: t`Begin a collection`, label: t`Name` });
     if (!name) return;
     const made = await trying(() => post("/api/collections", { name }));
     if (made && state.chosen.size) await actions.collect(made.id);
@@ -302,7 +303,7 @@ async function readKept() {
     el("li", { class: "flex items-center" },
       el("button", { type: "button", class: VALUE, "aria-pressed": String(on), title: each.error || each.expression || each.name, onclick: run },
         el("span", { class: "min-w-0 truncate", text: each.name }), el("span", { class: "num", text: each.error ? "?" : String(each.count) })),
-      el("button", { type: "button", class: "plain flex-none px-1.5", text: "×", "aria-label": `Forget ${each.name}`, title: "Forgets it; the frames stay as they are", onclick: drop }),
+      el("button", { type: "button", class: "plain flex-none px-1.5", text: "×", "aria-label": t`Forget ${each.name}`, title: t`Forgets it; the frames stay as they are`, onclick: drop }),
     ); // prettier-ignore
   byId("searches").replaceChildren(
     ...found.searches.map((s) => line(s, !state.collection && state.q === s.expression, () => open(s.expression, s.sort), async () => {
@@ -337,7 +338,7 @@ byId("sort").addEventListener("change", (event) => {
 });
 byId("archived").addEventListener("change", () => search());
 byId("keep-search").addEventListener("click", async () => {
-  const name = await ask({ title: "Keep this search", label: "Name", value: state.q });
+  const name = await ask({ title: t`Keep this search`, label: t`Name`, value: state.q });
   if (name && (await trying(() => post("/api/find/searches", { name, expression: state.q, sort: state.sort })))) readKept();
 });
 byId("begin").addEventListener("click", actions.begin);
@@ -346,7 +347,7 @@ byId("collect-choices").addEventListener("beforetoggle", (event) => {
   if (event.newState !== "open") return;
   byId("collect-list").replaceChildren(
     ...state.kept.collections.map((c) => el("li", {}, el("button", { type: "button", text: c.name, onclick: () => (byId("collect-choices").hidePopover(), actions.collect(c.id)) }))),
-    el("li", {}, el("button", { type: "button", text: "A new collection …", onclick: () => (byId("collect-choices").hidePopover(), actions.begin()) })),
+    el("li", {}, el("button", { type: "button", text: t`A new collection …`, onclick: () => (byId("collect-choices").hidePopover(), actions.begin()) })),
   );
 });
 byId("chosen").addEventListener("click", (event) => {

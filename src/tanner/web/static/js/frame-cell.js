@@ -1,5 +1,6 @@
 // One frame as the Sheet and Find show it: its picture, and under it a line of what is known of it.
-import { el, number, plural } from "./dom.js";
+import { el, number } from "./dom.js";
+import { plural, t } from "./texts.js";
 
 export function picture(node, frame, extra = "") {
   const box = node.querySelector(".cell-picture");
@@ -13,32 +14,32 @@ export function picture(node, frame, extra = "") {
 
 export function marks(frame) {
   const parts = [];
-  if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: `Label ${frame.label}` }));
-  if (frame.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
-  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.alternate ? `${frame.name}: one more development of the same file` : frame.name }));
-  if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: "keep" }));
-  if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: "drop" }));
+  if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: t`Label ${frame.label}` }));
+  if (frame.lead) parts.push(el("span", { class: "lead-mark", text: t`lead` }));
+  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.alternate ? t`${frame.name}: one more development of the same file` : frame.name }));
+  if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: t`keep` }));
+  if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: t`drop` }));
   if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
-  if (frame.seen.damage) parts.push(el("span", { class: "drop-mark", text: "damaged", title: frame.seen.damage }));
-  if (frame.seen.chart) parts.push(el("span", { class: "seen-mark", text: "chart", title: "Shows a colour chart: a reference for its light" }));
-  if (frame.seen.bracket) parts.push(el("span", { class: "seen-mark", text: `bracket ${frame.seen.bracket.join("/")}`, title: "One of several exposures of the same" }));
-  if (frame.worn.length) parts.push(el("span", { class: "worn-mark", text: frame.worn.at(-1), title: `Presets: ${frame.worn.join(", ")}` }));
+  if (frame.seen.damage) parts.push(el("span", { class: "drop-mark", text: t`damaged`, title: frame.seen.damage }));
+  if (frame.seen.chart) parts.push(el("span", { class: "seen-mark", text: t`chart`, title: t`Shows a colour chart: a reference for its light` }));
+  if (frame.seen.bracket) parts.push(el("span", { class: "seen-mark", text: t`bracket ${frame.seen.bracket.join("/")}`, title: t`One of several exposures of the same` }));
+  if (frame.worn.length) parts.push(el("span", { class: "worn-mark", text: frame.worn.at(-1), title: t`Presets: ${frame.worn.join(", ")}` }));
   const off = [];
   const o = frame.offsets;
-  if (o.ev) off.push(`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);
-  if (o.mired) off.push(`${o.mired > 0 ? "+" : ""}${number(o.mired, 0)} mired`);
-  if (o.tint) off.push(`${o.tint > 0 ? "+" : ""}${number(o.tint, 0)} tint`);
-  if (off.length) parts.push(el("span", { class: "own-mark", text: off.join(" "), title: "Offset" }));
+  if (o.ev) off.push(t`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);
+  if (o.mired) off.push(t`${o.mired > 0 ? "+" : ""}${number(o.mired, 0)} mired`);
+  if (o.tint) off.push(t`${o.tint > 0 ? "+" : ""}${number(o.tint, 0)} tint`);
+  if (off.length) parts.push(el("span", { class: "own-mark", text: off.join(" "), title: t`Offset` }));
   if (frame.own.length) {
-    parts.push(el("span", { class: "own-mark", text: frame.own.length === 1 ? frame.own[0] : `${frame.own.length} own`, title: `Own: ${frame.own.join(", ")}` }));
+    parts.push(el("span", { class: "own-mark", text: frame.own.length === 1 ? frame.own[0] : t`${frame.own.length} own`, title: t`Own: ${frame.own.join(", ")}` }));
   }
   return parts;
 }
 
 // What a list shows of a frame besides its marks.
 function columns(frame) {
-  const taken = frame.taken ? new Date(frame.taken).toLocaleString("en-GB", { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" }) : "";
-  const cells = [[taken, "w-40"], [frame.camera, "w-32"], [frame.lens, "w-40"], [frame.iso ? `ISO ${frame.iso}` : "", "w-20"], [frame.keywords.join(", "), "min-w-0 flex-1"]];
+  const taken = frame.taken ? new Date(frame.taken).toLocaleString(document.documentElement.lang, { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" }) : "";
+  const cells = [[taken, "w-40"], [frame.camera, "w-32"], [frame.lens, "w-40"], [frame.iso ? t`ISO ${frame.iso}` : "", "w-20"], [frame.keywords.join(", "), "min-w-0 flex-1"]];
   return cells.map(([text, width]) => el("span", { class: `${width} flex-none truncate text-white in-aria-pressed:text-chosen-ink`, text, title: text }));
 }
 

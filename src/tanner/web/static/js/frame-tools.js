@@ -3,6 +3,7 @@ import { post } from "./api.js";
 import { byId, el, number } from "./dom.js";
 import { GUIDES, LineTool } from "./guides.js";
 import { tell, trying } from "./shell.js";
+import { t } from "./texts.js";
 
 const EDGES = ["left", "top", "right", "bottom"];
 
@@ -71,7 +72,7 @@ export class FrameTools {
   ownRatio() {
     const match = /^\s*(\d+(?:[.,]\d+)?)\s*[:x×/]\s*(\d+(?:[.,]\d+)?)\s*$/.exec(byId("ratio-own").value);
     const [a, b] = match ? [match[1], match[2]].map((v) => Number(v.replace(",", "."))) : [0, 0];
-    if (!a || !b || a / b > 20 || b / a > 20) return tell("Write a ratio as two numbers, for example 5:7.", true);
+    if (!a || !b || a / b > 20 || b / a > 20) return tell(t`Write a ratio as two numbers, for example 5:7.`, true);
     return this.put(`${a}:${b}`);
   }
 
@@ -82,7 +83,7 @@ export class FrameTools {
 
   swap() {
     const ratio = this.bench.shown("crop.ratio");
-    if (!ratio.includes(":")) return tell("Choose a ratio first.");
+    if (!ratio.includes(":")) return tell(t`Choose a ratio first.`);
     return this.put(ratio.split(":").reverse().join(":"));
   }
 
@@ -113,12 +114,12 @@ export class FrameTools {
     for (const [id, px, side] of [["crop-w", w * header.upright[0], 0], ["crop-h", h * header.upright[1], 1]]) {
       if (document.activeElement !== byId(id)) byId(id).value = number(px / this.perUnit(side), digits);
     }
-    byId("crop-size").textContent = `Keeps ${number(w * header.upright[0], 0)} × ${number(h * header.upright[1], 0)} px of ${header.upright[0]} × ${header.upright[1]}`;
+    byId("crop-size").textContent = t`Keeps ${number(w * header.upright[0], 0)} × ${number(h * header.upright[1], 0)} px of ${header.upright[0]} × ${header.upright[1]}`;
   }
 
   sized(id) {
     const value = Number(byId(id).value.replace(",", ".").replace("−", "-"));
-    if (!this.header || !(value > 0)) return tell("Write a size greater than 0.", true);
+    if (!this.header || !(value > 0)) return tell(t`Write a size greater than 0.`, true);
     const { crop } = this.bench;
     const [cx, cy, kw, kh] = this.header.kept;
     const up = this.header.upright;
@@ -149,9 +150,9 @@ export class FrameTools {
 
   async sameCrop() {
     const frames = this.bench.others();
-    if (!frames.length) return tell("There is no other frame in this set.");
+    if (!frames.length) return tell(t`There is no other frame in this set.`);
     const result = await this.bench.commit("/api/carry", { source: this.bench.frame().id, frames, keys: this.bench.cropKeys });
-    if (result) tell(result.done ? `The crop went to ${result.changed} frames. Walk on with the arrow keys; Shift and arrows move a frame's crop.` : "All of them have this crop already.");
+    if (result) tell(result.done ? t`The crop went to ${result.changed} frames. Walk on with the arrow keys; Shift and arrows move a frame's crop.` : t`All of them have this crop already.`);
     return undefined;
   }
 
@@ -190,7 +191,7 @@ export class FrameTools {
     picture.tool = this.lines;
     button.setAttribute("aria-pressed", "true");
     byId("upright-use").disabled = true;
-    tell(most === 1 ? "Draw along an edge that should be upright or level." : "Draw two to four lines along edges that should be upright or level, then press Make upright.");
+    tell(most === 1 ? t`Draw along an edge that should be upright or level.` : t`Draw two to four lines along edges that should be upright or level, then press Make upright.`);
   }
 
   stop() {
@@ -218,26 +219,26 @@ export class FrameTools {
     const many = this.bench.targets();
     if (many.length > 1) {
       const result = await this.bench.commit("/api/upright", { frames: many });
-      if (result) tell([`${result.changed} of ${many.length} frames made upright.`, ...result.trouble].join(" "), result.trouble.length > 0);
+      if (result) tell([t`${result.changed} of ${many.length} frames made upright.`, ...result.trouble].join(" "), result.trouble.length > 0);
       return;
     }
     const found = await trying(() => post(`/api/frames/${this.bench.frame().id}/upright`, {}));
     if (!found) return;
     await this.bench.commit("/api/edit", { frames: [this.bench.frame().id], values: found.values });
-    tell(`${found.used} of ${found.of} lines agree.`);
+    tell(t`${found.used} of ${found.of} lines agree.`);
   }
 
   async makeLens() {
     const button = byId("lens-make");
     button.disabled = true;
-    tell("Measuring the lens from the edges in the picture …");
+    tell(t`Measuring the lens from the edges in the picture …`);
     const found = await trying(() => post("/api/lens/make", { frames: this.bench.targets() }));
     button.disabled = false;
     if (!found) return;
     const d = found.distortion;
     const c = found.lateral_colour;
     byId("lens-report").hidden = false;
-    byId("lens-report").textContent = `Measured from ${d.lines} edges: ${number(d.before, 2)} px off straight before, ${number(d.after, 2)} px after. ${c.left_out || `Colours ${number(c.before, 2)} px apart before, ${number(c.after, 2)} px after.`} It is in Kit, and in use here.`;
+    byId("lens-report").textContent = t`Measured from ${d.lines} edges: ${number(d.before, 2)} px off straight before, ${number(d.after, 2)} px after. ${c.left_out || t`Colours ${number(c.before, 2)} px apart before, ${number(c.after, 2)} px after.`} It is in Kit, and in use here.`;
     const full = { "optics.distortion": 100, "optics.lateral_colour": c.left_out ? 0 : 100 };
     await this.bench.edit({ "optics.chosen_lens": found.key, ...full });
   }

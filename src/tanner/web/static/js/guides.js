@@ -1,7 +1,8 @@
 // Lines over the picture: a grid while geometry is changed, and guides inside the crop. All places go through
 // at(i, j), from -1 to 1 across and down, so that they turn with the crop.
+import { t } from "./texts.js";
 
-export const GUIDES = { thirds: "thirds", golden: "golden section", spiral: "spiral", diagonals: "diagonals", centre: "centre", grid: "own grid", none: "none" };
+export const GUIDES = { thirds: t`thirds`, golden: t`golden section`, spiral: t`spiral`, diagonals: t`diagonals`, centre: t`centre`, grid: t`own grid`, none: t`none` };
 const PHI = (1 + Math.sqrt(5)) / 2;
 
 function line(c, at, from, to) {

@@ -1,5 +1,6 @@
 // The histogram: red, green, blue and luminance of what is shown; linear or logarithmic.
 import { number } from "./dom.js";
+import { t } from "./texts.js";
 
 const COLOURS = ["#e05a4a", "#58b56a", "#5b86e6"];
 
@@ -24,7 +25,7 @@ export class Histogram {
   }
 
   draw() {
-    this.button.textContent = this.log ? "logarithmic" : "linear";
+    this.button.textContent = this.log ? t`logarithmic` : t`linear`;
     if (!this.data) return;
     const ratio = window.devicePixelRatio || 1;
     const w = Math.round(this.canvas.clientWidth * ratio);
@@ -56,9 +57,9 @@ export class Histogram {
     context.globalCompositeOperation = "source-over";
     const said = (values, word) => {
       const names = ["R", "G", "B"].map((n, c) => (values[c] >= 0.01 ? `${n} ${number(values[c], values[c] < 1 ? 2 : 1)}` : "")).filter(Boolean);
-      return names.length ? `${word} ${names.join(" ")} %` : `${word} none`;
+      return names.length ? `${word} ${names.join(" ")} %` : t`${word} none`;
     };
-    this.low.textContent = said(this.data.low, "black");
-    this.high.textContent = said(this.data.high, "white");
+    this.low.textContent = said(this.data.low, t`black`);
+    this.high.textContent = said(this.data.high, t`white`);
   }
 }

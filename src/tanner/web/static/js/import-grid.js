@@ -1,5 +1,6 @@
 // The pictures that could be brought in: in a grid by pauses in time, chosen by click, range and drag, one large on a key.
-import { byId, el, plural } from "./dom.js";
+import { byId, el } from "./dom.js";
+import { plural, t } from "./texts.js";
 
 const PAUSE_S = 600;
 // px a pointer moves before it draws a frame around pictures
@@ -43,7 +44,7 @@ export class Picker {
     this.tiles = this.files.map((file, at) =>
       el("button", { type: "button", class: "import-tile flex flex-col gap-0.5 border-2 border-transparent p-1 text-left not-aria-pressed:bg-panel not-aria-pressed:text-soft aria-pressed:bg-raised aria-pressed:text-ink", "data-at": String(at), "aria-pressed": "true", title: file.under === "." ? file.name : `${file.under}/${file.name}` },
         el("img", { src: `/api/import/picture?path=${encodeURIComponent(file.path)}`, alt: "", loading: "lazy", draggable: "false", class: "aspect-[3/2] w-full bg-surround object-contain", onerror: (event) => event.target.classList.add("opacity-0") }),
-        el("span", { class: "flex items-baseline justify-between gap-2 overflow-hidden text-small" }, el("span", { class: "truncate", text: file.name }), el("span", { class: "tile-note dim flex-none", text: file.companions.length ? `with ${file.companions.map((n) => n.split(".").pop()).join(", ")}` : "" })),
+        el("span", { class: "flex items-baseline justify-between gap-2 overflow-hidden text-small" }, el("span", { class: "truncate", text: file.name }), el("span", { class: "tile-note dim flex-none", text: file.companions.length ? t`with ${file.companions.map((n) => n.split(".").pop()).join(", ")}` : "" })),
       ),
     ); // prettier-ignore
     const parts = [];
@@ -54,8 +55,8 @@ export class Picker {
         const n = this.files.slice(at).findIndex((f, k, rest) => k > 0 && f.when - rest[k - 1].when > PAUSE_S);
         const many = n < 0 ? this.files.length - at : n;
         const when = new Date(file.when * 1000);
-        const said = when.toLocaleString("en-GB", { day: "numeric", month: "long", hour: "2-digit", minute: "2-digit" });
-        parts.push(el("h3", { class: "col-span-full flex items-center gap-3 pt-2" }, `${said}, ${plural(many, "frame")}`, el("button", { type: "button", class: "plain", text: "Choose these", onclick: () => this.range(first, first + many - 1) })));
+        const said = when.toLocaleString(document.documentElement.lang, { day: "numeric", month: "long", hour: "2-digit", minute: "2-digit" });
+        parts.push(el("h3", { class: "col-span-full flex items-center gap-3 pt-2" }, `${said}, ${plural(many, "frame")}`, el("button", { type: "button", class: "plain", text: t`Choose these`, onclick: () => this.range(first, first + many - 1) })));
       }
       last = file.when;
       parts.push(this.tiles[at]);
@@ -88,8 +89,8 @@ export class Picker {
       tile.classList.toggle("border-accent!", at === this.at);
       if (what) {
         const note = tile.querySelector(".tile-note");
-        note.textContent = what.error ? "cannot be read" : what.in ? "in already" : note.textContent;
-        note.title = what.error || (what.in ? `In as ${what.in}` : "");
+        note.textContent = what.error ? t`cannot be read` : what.in ? t`in already` : note.textContent;
+        note.title = what.error || (what.in ? t`In as ${what.in}` : "");
       }
     });
     this.count();
@@ -184,7 +185,7 @@ export class Picker {
 
   caption() {
     const file = this.files[this.at];
-    if (file) byId("import-large-text").textContent = `${file.name}${this.taken.has(file.path) ? ", chosen" : this.free(this.at) ? ", not chosen" : ", in already"}. X chooses, Z zooms, the arrows walk, Space closes.`;
+    if (file) byId("import-large-text").textContent = t`${file.name}${this.taken.has(file.path) ? t`, chosen` : this.free(this.at) ? t`, not chosen` : t`, in already`}. X chooses, Z zooms, the arrows walk, Space closes.`;
   }
 
   zoom() {
@@ -194,13 +195,13 @@ export class Picker {
 
   commands() {
     return [
-      ["right", "ArrowRight", "Next picture", () => this.walk(1)],
-      ["left", "ArrowLeft", "Picture before", () => this.walk(-1)],
-      ["down", "ArrowDown", "Row below", () => this.walk(this.columns())],
-      ["up", "ArrowUp", "Row above", () => this.walk(-this.columns())],
-      ["large", "v", "This picture large", () => this.open()],
-      ["toggle", "x", "Choose this picture, or not", () => this.toggle()],
-      ["all", "Ctrl+a", "All that are new", () => this.all()],
+      ["right", "ArrowRight", t`Next picture`, () => this.walk(1)],
+      ["left", "ArrowLeft", t`Picture before`, () => this.walk(-1)],
+      ["down", "ArrowDown", t`Row below`, () => this.walk(this.columns())],
+      ["up", "ArrowUp", t`Row above`, () => this.walk(-this.columns())],
+      ["large", "v", t`This picture large`, () => this.open()],
+      ["toggle", "x", t`Choose this picture, or not`, () => this.toggle()],
+      ["all", "Ctrl+a", t`All that are new`, () => this.all()],
     ].map(([id, key, label, run]) => ({ id, key, label, run }));
   }
 }

@@ -1,10 +1,11 @@
 // Import: from which folder or card, which frames, to where and how; then the running job.
 import { get, post, remove } from "./api.js";
-import { byId, el, plural, size } from "./dom.js";
+import { byId, el, size } from "./dom.js";
 import { Picker } from "./import-grid.js";
 import { hear } from "./news.js";
 import { said } from "./ruling.js";
 import { shootId, tell, trying, useKeys } from "./shell.js";
+import { plural, shippedWords, t } from "./texts.js";
 
 const state = { folder: "", found: null, loading: 0 };
 const leaf = (path) => path.split("/").filter(Boolean).pop() || path;
@@ -18,12 +19,12 @@ async function open(path) {
   if (!list) return;
   state.folder = list.path;
   const root = (state.roots || []).find((r) => list.path === r || list.path.startsWith(`${r}/`)) || "";
-  byId("here").textContent = list.path ? leaf(root) + list.path.slice(root.length) : "Folders that are open";
+  byId("here").textContent = list.path ? leaf(root) + list.path.slice(root.length) : t`Folders that are open`;
   byId("here").title = list.path;
   const rows = list.folders.map((f) =>
     el("li", {}, el("button", { type: "button", text: leaf(f), title: f, onclick: () => open(f) })),
   );
-  if (list.up !== null) rows.unshift(el("li", {}, el("button", { type: "button", text: "Up", onclick: () => open(list.up) })));
+  if (list.up !== null) rows.unshift(el("li", {}, el("button", { type: "button", text: t`Up`, onclick: () => open(list.up) })));
   byId("folders").replaceChildren(...rows);
   if (!list.path) {
     state.roots = list.folders;
@@ -38,7 +39,7 @@ async function look() {
   state.found = null;
   picker.show([]);
   byId("nothing").hidden = false;
-  byId("nothing").textContent = state.folder ? "Looking …" : "Choose a folder or a card on the left.";
+  byId("nothing").textContent = state.folder ? t`Looking …` : t`Choose a folder or a card on the left.`;
   if (!state.folder) return;
   const found = await trying(() => get(`/api/shoots/${shootId}/found?path=${encodeURIComponent(state.folder)}`));
   if (!found || round !== state.loading) return;
@@ -67,20 +68,20 @@ function arrange() {
   picker.show(shown());
   const n = shown().length;
   byId("nothing").hidden = n > 0;
-  byId("nothing").textContent = "No pictures in this folder.";
+  byId("nothing").textContent = t`No pictures in this folder.`;
   const others = state.found.others;
   byId("others-field").hidden = !others.length;
   const kinds = [...new Set(others.map((f) => f.name.split(".").pop().toLowerCase()))].join(", ");
-  byId("others-text").textContent = `copy ${plural(others.length, "other file")} along: ${kinds}`;
+  byId("others-text").textContent = t`copy ${plural(others.length, "other file")} along: ${kinds}`;
   byId("others-field").title = others.map((f) => f.name).join("\n");
 }
 
 function count() {
   const chosen = picker.chosen();
   const bytes = chosen.reduce((n, f) => n + f.bytes, 0);
-  byId("found").textContent = picker.files.length ? `${chosen.length} of ${picker.files.length} chosen, ${size(bytes)}` : "";
+  byId("found").textContent = picker.files.length ? t`${chosen.length} of ${picker.files.length} chosen, ${size(bytes)}` : "";
   byId("go").disabled = chosen.length === 0;
-  byId("go").textContent = chosen.length ? `Import ${plural(chosen.length, "frame")}` : "Import";
+  byId("go").textContent = chosen.length ? t`Import ${plural(chosen.length, "frame")}` : t`Import`;
   planSoon();
 }
 
@@ -148,13 +149,13 @@ async function plan() {
     return;
   }
   const clashes = found.rows.filter((r) => r.clash || r.remarks.length);
-  byId("plan-text").textContent = found.trouble || (clashes.length ? `${plural(clashes.length, "name")} to look at` : "No names clash, and there is room.");
+  byId("plan-text").textContent = found.trouble || (clashes.length ? t`${plural(clashes.length, "name")} to look at` : t`No names clash, and there is room.`);
   byId("plan-text").classList.toggle("trouble", Boolean(found.trouble));
   const rows = [...clashes, ...found.rows.filter((r) => !clashes.includes(r))].slice(0, 40);
   byId("plan-rows").replaceChildren(
     ...rows.map((r) => {
       const target = r.target.startsWith(how.copy_to) ? r.target.slice(how.copy_to.length + 1) : r.target;
-      return el("tr", { title: r.target }, el("td", { text: r.name }), el("td", {}, target, ...[r.clash, ...r.remarks].filter(Boolean).map((t) => el("span", { class: "trouble block", text: t }))));
+      return el("tr", { title: r.target }, el("td", { text: r.name }), el("td", {}, target, ...[r.clash, ...r.remarks].filter(Boolean).map((text) => el("span", { class: "trouble block", text }))));
     }),
   );
 }
@@ -167,21 +168,21 @@ function otherLine(job, name, text, running) {
   const node = lines.get(job) || el("li", { class: "flex items-baseline gap-2 py-0.5" });
   if (!lines.has(job)) byId("job-others").append(node);
   lines.set(job, node);
-  node.replaceChildren(el("span", { class: "min-w-0 flex-1", text: `${name}: ${text}` }), ...(running ? [el("button", { type: "button", class: "plain", text: "Stop", "aria-label": `Stop ${name}`, onclick: () => trying(() => post(`/api/imports/${job}/cancel`)) })] : []));
+  node.replaceChildren(el("span", { class: "min-w-0 flex-1", text: `${name}: ${text}` }), ...(running ? [el("button", { type: "button", class: "plain", text: t`Stop`, "aria-label": t`Stop ${name}`, onclick: () => trying(() => post(`/api/imports/${job}/cancel`)) })] : []));
 }
 
 function ended(now) {
-  const words = [`${plural(now.into, "file")} brought in`];
-  if (now.already) words.push(`${now.already} were in already`);
-  if (now.failed) words.push(`${now.failed} could not be brought in`);
-  if (now.cancelled) words.push("stopped");
-  if (now.sidecars) words.push(`${now.sidecars} developed as their sidecars say`);
-  return `${words.join(", ")}.${now.ruled ? ` By rule: ${now.ruled}` : ""}`;
+  const words = [t`${plural(now.into, "file")} brought in`];
+  if (now.already) words.push(t`${now.already} were in already`);
+  if (now.failed) words.push(t`${now.failed} could not be brought in`);
+  if (now.cancelled) words.push(t`stopped`);
+  if (now.sidecars) words.push(t`${now.sidecars} developed as their sidecars say`);
+  return `${words.join(", ")}.${now.ruled ? t` By rule: ${now.ruled}` : ""}`;
 }
 function running(now) {
-  if (now.stage === "files") return `${now.done} of ${now.total} files`;
-  if (now.stage === "matching") return "Frames are matched to the reference of their preset.";
-  return `${plural(now.into, "file")} in; pictures: ${now.pending} to go`;
+  if (now.stage === "files") return t`${now.done} of ${now.total} files`;
+  if (now.stage === "matching") return t`Frames are matched to the reference of their preset.`;
+  return t`${plural(now.into, "file")} in; pictures: ${now.pending} to go`;
 }
 
 async function follow(job, folder) {
@@ -190,7 +191,7 @@ async function follow(job, folder) {
   byId("job").hidden = false;
   byId("job-stop").hidden = false;
   byId("job-open").hidden = true;
-  byId("job-title").textContent = `Importing from ${name}`;
+  byId("job-title").textContent = t`Importing from ${name}`;
   byId("job-stop").onclick = () => trying(() => post(`/api/imports/${job}/cancel`));
   byId("job-trouble").replaceChildren();
   byId("job").parentElement.scrollTop = 0;
@@ -214,7 +215,7 @@ async function follow(job, folder) {
     if (over) {
       byId("job-open").hidden = now.into === 0 && byId("job-open").hidden;
       if (job !== newest) return;
-      byId("job-title").textContent = "Imported";
+      byId("job-title").textContent = t`Imported`;
       byId("job-stop").hidden = true;
       // Who chooses from another card by now is left alone.
       return state.folder === folder ? look() : undefined;
@@ -228,7 +229,7 @@ byId("how").addEventListener("submit", async (event) => {
   const how = recipe();
   const { folder } = state;
   const files = picker.chosen().map((f) => f.path);
-  if (document.querySelector("[name=mode]:checked").value === "copy" && !how.copy_to) return tell("Say into which folder the files are copied.", true);
+  if (document.querySelector("[name=mode]:checked").value === "copy" && !how.copy_to) return tell(t`Say into which folder the files are copied.`, true);
   byId("go").disabled = true;
   // The preset lies under all frames of the shoot; what depends on ISO or light is chosen for each as it comes in.
   if (under.dataset.changed && !(await trying(() => post(`/api/shoots/${shootId}/preset`, { key: under.value || null })))) return undefined;
@@ -264,9 +265,9 @@ async function cards() {
         } })),
       ),
     ); // prettier-ignore
-    for (const card of found.cards) if (!before.has(card.path)) tell(`A card was plugged in: ${card.name}. It stands on the left.`);
+    for (const card of found.cards) if (!before.has(card.path)) tell(t`A card was plugged in: ${card.name}. It stands on the left.`);
     if (state.folder && !found.cards.some((c) => state.folder.startsWith(c.path)) && [...before].some((path) => state.folder.startsWith(path))) {
-      tell(`The card ${leaf(state.folder)} was pulled out. What came in so far is whole; plug it in again to go on.`, true);
+      tell(t`The card ${leaf(state.folder)} was pulled out. What came in so far is whole; plug it in again to go on.`, true);
       open("");
     }
   }
@@ -278,7 +279,7 @@ useKeys("import", picker.commands());
 // Rules: how many there are, and what they would do to the chosen files before anything is brought in.
 get("/api/rules").then((data) => {
   const on = data.rules.filter((r) => r.on).length;
-  byId("rules-count").textContent = on ? `(${on})` : "(none yet; they are made in Kit)";
+  byId("rules-count").textContent = on ? `(${on})` : t`(none yet; they are made in Kit)`;
   byId("rules").disabled = !on;
   byId("rules").checked = on > 0 && localStorage.getItem("tanner.rules") === "yes";
   byId("rules-dry").hidden = !on;
@@ -286,7 +287,7 @@ get("/api/rules").then((data) => {
 byId("rules").addEventListener("change", (event) => localStorage.setItem("tanner.rules", event.target.checked ? "yes" : "no"));
 byId("rules-dry").addEventListener("click", async () => {
   const files = picker.chosen().map((f) => f.path);
-  if (!files.length) return tell("Choose files first.");
+  if (!files.length) return tell(t`Choose files first.`);
   byId("rules-dry").disabled = true;
   const rows = [];
   for (let at = 0; at < files.length; at += 20) {
@@ -302,7 +303,7 @@ byId("rules-dry").addEventListener("click", async () => {
 
 const under = byId("under");
 get("/api/presets").then((data) => {
-  under.append(...data.presets.map((p) => el("option", { value: p.key, text: `${p.folder}: ${p.name}` })));
+  under.append(...data.presets.map(shippedWords).map((p) => el("option", { value: p.key, text: `${p.folder}: ${p.name}` })));
   under.value = data.presets.find((p) => p.name === under.dataset.name)?.key || "";
 }, () => null);
 under.addEventListener("change", () => (under.dataset.changed = "yes"));
@@ -311,7 +312,7 @@ under.addEventListener("change", () => (under.dataset.changed = "yes"));
 
 let specs = [];
 get("/api/specs").then((data) => {
-  specs = data.specs;
+  specs = data.specs.map(shippedWords);
   byId("watch-spec").append(...specs.map((s) => el("option", { value: s.key, text: s.title, title: s.said.join("; ") })));
 }, () => null);
 byId("watch-spec").addEventListener("change", (event) => {
@@ -328,7 +329,7 @@ function watchSaid(now) {
   byId("watch-go").disabled = !state.folder;
   if (!on) return;
   const { folder, specs: by } = now.watch;
-  byId("watch-text").textContent = `${leaf(folder)} is being watched: ${plural(now.taken, "frame")} came in${by.length ? `, delivered by ${by.map((s) => s.title).join(", ")} to ${leaf(now.watch.to)}` : ""}.`;
+  byId("watch-text").textContent = t`${leaf(folder)} is being watched: ${plural(now.taken, "frame")} came in${by.length ? t`, delivered by ${by.map((s) => s.title).join(", ")} to ${leaf(now.watch.to)}` : ""}.`;
   byId("watch-trouble").replaceChildren(...[now.trouble, ...now.failed].filter(Boolean).map((text) => el("li", { text })));
 }
 async function watch() {

@@ -3,6 +3,7 @@ import { get, post } from "./api.js";
 import { byId } from "./dom.js";
 import { hear } from "./news.js";
 import { tell, trying } from "./shell.js";
+import { t } from "./texts.js";
 
 // done(frame) is called with the joined frame's number.
 export async function join(kind, frames, done) {
@@ -17,7 +18,7 @@ export async function join(kind, frames, done) {
     byId("joining-bar").value = job.share;
     byId("joining-text").textContent = job.text;
     if (job.state !== "working") {
-      tell(job.state === "done" ? `Joined: ${job.text}` : job.text, job.state === "failed");
+      tell(job.state === "done" ? t`Joined: ${job.text}` : job.text, job.state === "failed");
       if (job.state === "done") await done(job.frame);
       break;
     }

@@ -1,6 +1,7 @@
 // The keys of a screen: a list of commands with a key each, which the user can change (kept in this browser).
 import { CommandMenu } from "./commands.js";
 import { byId, el } from "./dom.js";
+import { t } from "./texts.js";
 
 const STORE = "tanner.keys";
 
@@ -19,7 +20,7 @@ export function nameOf(event) {
   if (event.altKey) parts.push("Alt");
   const letter = event.key.length === 1 && event.key !== " ";
   if (event.shiftKey && (!letter || /[a-z]/i.test(event.key))) parts.push("Shift");
-  parts.push(event.key === " " ? "Space" : letter ? event.key.toLowerCase() : event.key);
+  parts.push(event.key === " " ? t`Space` : letter ? event.key.toLowerCase() : event.key);
   return parts.join("+");
 }
 

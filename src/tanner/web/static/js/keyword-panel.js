@@ -1,18 +1,19 @@
 // Keywords for the chosen frames: suggested while one writes; those used last, or the first nine below one, on the keys 1 to 9.
 import { get, post } from "./api.js";
 import { beside } from "./commands.js";
-import { el, plural } from "./dom.js";
+import { el } from "./dom.js";
 import { shootId, trying } from "./shell.js";
+import { plural, t } from "./texts.js";
 
 export class KeywordPanel {
   // chosen() gives ids and the keywords that they have; done() is called after a change; at() the element it opens beside
   constructor({ chosen, done, at }) {
     Object.assign(this, { chosen, done, at, nine: [] });
-    this.field = el("input", { type: "search", class: "w-full", "aria-label": "Keyword", placeholder: "A keyword, or 1 to 9", autocomplete: "off", maxlength: "200" });
+    this.field = el("input", { type: "search", class: "w-full", "aria-label": t`Keyword`, placeholder: t`A keyword, or 1 to 9`, autocomplete: "off", maxlength: "200" });
     this.list = el("ol", { class: "mt-1.5" });
     this.has = el("ul", { class: "mt-2 flex flex-wrap gap-1" });
-    this.below = el("select", { class: "mt-2 w-full", title: "What stands on the keys 1 to 9", "aria-label": "On the keys 1 to 9" });
-    this.popover = el("div", { class: "popover w-80 p-3", popover: "auto", role: "dialog", "aria-label": "Keywords" }, el("p", { class: "dim mb-1.5" }), this.field, this.list, this.below, this.has);
+    this.below = el("select", { class: "mt-2 w-full", title: t`What stands on the keys 1 to 9`, "aria-label": t`On the keys 1 to 9` });
+    this.popover = el("div", { class: "popover w-80 p-3", popover: "auto", role: "dialog", "aria-label": t`Keywords` }, el("p", { class: "dim mb-1.5" }), this.field, this.list, this.below, this.has);
     document.body.append(this.popover);
     this.field.addEventListener("input", () => this.suggest());
     this.field.addEventListener("keydown", (event) => this.key(event));
@@ -22,7 +23,7 @@ export class KeywordPanel {
   async open() {
     const { ids } = this.chosen();
     if (!ids.length) return;
-    this.popover.firstChild.textContent = `Keywords of ${plural(ids.length, "frame")}`;
+    this.popover.firstChild.textContent = t`Keywords of ${plural(ids.length, "frame")}`;
     this.field.value = "";
     this.popover.showPopover();
     beside(this.popover, this.at());
@@ -31,7 +32,7 @@ export class KeywordPanel {
     this.children = new Map();
     for (const row of all) if (row.parent) this.children.set(row.parent, [...(this.children.get(row.parent) || []), row.name]);
     const now = this.below.value;
-    this.below.replaceChildren(el("option", { value: "", text: "1 to 9: used last" }), ...[...this.children.keys()].map((name) => el("option", { value: name, text: `1 to 9: below ${name}` })));
+    this.below.replaceChildren(el("option", { value: "", text: t`1 to 9: used last` }), ...[...this.children.keys()].map((name) => el("option", { value: name, text: t`1 to 9: below ${name}` })));
     this.below.value = this.children.has(now) ? now : "";
     this.told();
     await this.suggest();
@@ -39,7 +40,7 @@ export class KeywordPanel {
 
   told() {
     const { have } = this.chosen();
-    this.has.replaceChildren(...have.map((name) => el("li", {}, el("button", { type: "button", text: `${name} ×`, title: `Takes ${name} away`, onclick: () => this.change([], [name]) }))));
+    this.has.replaceChildren(...have.map((name) => el("li", {}, el("button", { type: "button", text: `${name} ×`, title: t`Takes ${name} away`, onclick: () => this.change([], [name]) }))));
   }
 
   async suggest() {

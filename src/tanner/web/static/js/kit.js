@@ -10,6 +10,7 @@ import { profiles } from "./kit/profiles.js";
 import { rules } from "./kit/rules.js";
 import { specs } from "./kit/specs.js";
 import { tell, trying } from "./shell.js";
+import { t } from "./texts.js";
 
 const tabs = [...document.querySelectorAll("#kit-tabs [role=tab]")];
 
@@ -44,7 +45,7 @@ for (const [id, url, then] of [["preset-file", "/api/presets/file", presets], ["
     if (!file) return;
     const done = await trying(() => upload(`${url}?name=${encodeURIComponent(file.name)}`, file));
     if (!done) return;
-    tell(`${file.name} is in.`);
+    tell(t`${file.name} is in.`);
     then();
   });
 }

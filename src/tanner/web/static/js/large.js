@@ -1,6 +1,7 @@
 // Two to four frames large, at one zoom and place or each at its own.
 import { byId, el, number } from "./dom.js";
 import { trying } from "./shell.js";
+import { t, worded } from "./texts.js";
 
 export class Large {
   // rows() gives what the Line-up knows of frames: [{frame, name, difference, words, outline}]; outlined() whether areas are drawn
@@ -69,7 +70,7 @@ export class Large {
     const url = `/api/frames/${id}/view?width=${w}&height=${h}&zoom=${pane.zoom}&x=${pane.x.toFixed(4)}&y=${pane.y.toFixed(4)}`;
     const blob = await trying(async () => {
       const answer = await fetch(url);
-      if (!answer.ok) throw new Error((await answer.json()).error);
+      if (!answer.ok) throw new Error(worded((await answer.json()).error));
       pane.full = answer.headers.get("x-full").split("x").map(Number);
       return answer.blob();
     });
@@ -138,7 +139,7 @@ export class Large {
 
 const lineupCaption = (row) => {
   const off = row.difference === null ? "?" : number(row.difference, 1);
-  return [el("b", { text: row.name.replace(/\.[^.]+$/, "") }), el("span", { text: ` ${off}  ${row.words || "as the reference"}` })];
+  return [el("b", { text: row.name.replace(/\.[^.]+$/, "") }), el("span", { text: ` ${off}  ${row.words || t`as the reference`}` })];
 };
 
 // The rims of an area as lines over a picture.

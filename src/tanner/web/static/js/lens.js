@@ -2,6 +2,7 @@
 import { get } from "./api.js";
 import { byId, el } from "./dom.js";
 import { trying } from "./shell.js";
+import { t } from "./texts.js";
 
 const STRENGTHS = ["optics.distortion", "optics.lateral_colour", "optics.fall_off"];
 
@@ -23,8 +24,8 @@ export class LensChoice {
   }
 
   say(key, facts) {
-    const found = facts.lens_found ? `${facts.lens_found} (${facts.lens_source})` : `Nothing was found for ${facts.lens || "a lens that the file does not name"}.`;
-    byId("optics-source").textContent = key === "none" ? "No corrections, by choice." : key ? `${key} (chosen by hand)` : found;
+    const found = facts.lens_found ? `${facts.lens_found} (${facts.lens_source})` : t`Nothing was found for ${facts.lens || t`a lens that the file does not name`}.`;
+    byId("optics-source").textContent = key === "none" ? t`No corrections, by choice.` : key ? t`${key} (chosen by hand)` : found;
   }
 
   open() {
@@ -37,10 +38,10 @@ export class LensChoice {
     const text = this.search.value;
     const data = await trying(() => get(`/api/lenses?q=${encodeURIComponent(text)}`));
     if (!data || text !== this.search.value) return;
-    byId("lens-note").textContent = data.lenses.length ? "" : "No lens of the database has all these words.";
+    byId("lens-note").textContent = data.lenses.length ? "" : t`No lens of the database has all these words.`;
     byId("lens-list").replaceChildren(
       ...data.lenses.map((lens) =>
-        el("li", {}, el("button", { type: "button", onclick: () => this.choose(lens.key) }, el("b", { text: `${lens.maker} ${lens.model}` }), el("span", { class: "dim", text: `${lens.focal} mm, crop ${lens.crop_factor}, ${lens.has.join(", ")}` }))),
+        el("li", {}, el("button", { type: "button", onclick: () => this.choose(lens.key) }, el("b", { text: `${lens.maker} ${lens.model}` }), el("span", { class: "dim", text: t`${lens.focal} mm, crop ${lens.crop_factor}, ${lens.has.join(", ")}` }))),
       ),
     );
   }

@@ -1,6 +1,6 @@
 // The Line-up: a set's frames in order, the colour of what matters in each, and what stands out of the tolerance.
 import { get, post } from "./api.js";
-import { byId, el, number, plural } from "./dom.js";
+import { byId, el, number } from "./dom.js";
 import { Fresh } from "./fresh.js";
 import { followMatch } from "./jobs.js";
 import { Large, outlines } from "./large.js";
@@ -10,6 +10,7 @@ import { hear } from "./news.js";
 import { listOwnAreas } from "./own-areas.js";
 import { Roster } from "./roster.js";
 import { ask, shootId, trying, useKeys } from "./shell.js";
+import { plural, t } from "./texts.js";
 
 const state = { frames: new Map(), sets: [], figures: null, set: null, kind: "backdrop", box: null, chosen: new Set(), active: null };
 const roster = new Roster(shootId);
@@ -30,7 +31,7 @@ async function load() {
   }
   byId("which-set").replaceChildren(...state.sets.map((s) => el("option", { value: String(s.id), text: s.name, selected: s.id === state.set })));
   if (!state.set) {
-    byId("summary").textContent = "There are no sets yet.";
+    byId("summary").textContent = t`There are no sets yet.`;
     return;
   }
   await figures();
@@ -81,9 +82,9 @@ function draw(changed = null) {
   else strip(f);
   told();
   if (!byId("large").hidden) large.captions();
-  const waits = f.pending ? `, ${f.pending} being measured` : "";
-  const against = f.by === "frame" ? "the lead" : "the median";
-  byId("summary").textContent = f.spread === null ? `nothing measured${waits}` : `${f.outside ? `${f.outside} of ${f.frames.length} outside` : "all within"} ${number(f.tolerance, 1)} of ${against}; farthest ${number(f.spread, 1)}, mean ${number(f.mean, 1)}${waits}`;
+  const waits = f.pending ? t`, ${f.pending} being measured` : "";
+  const against = f.by === "frame" ? t`the lead` : t`the median`;
+  byId("summary").textContent = f.spread === null ? t`nothing measured${waits}` : t`${f.outside ? t`${f.outside} of ${f.frames.length} outside` : t`all within`} ${number(f.tolerance, 1)} of ${against}; farthest ${number(f.spread, 1)}, mean ${number(f.mean, 1)}${waits}`;
 }
 
 const chart = (f) => drawChart(byId("chart"), f, state.chosen);
@@ -91,8 +92,8 @@ const chart = (f) => drawChart(byId("chart"), f, state.chosen);
 function words(f) {
   const odd = f.frames.filter((r) => r.outside || r.accepted || !r.lab);
   byId("words").replaceChildren(
-    ...odd.map((r) => el("li", {}, el("button", { type: "button", onclick: () => choose([r.frame]) }, el("b", { text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: ` ${r.words}${r.lab ? ` (${number(r.difference, 1)})` : ""}${r.accepted ? `. Accepted: ${r.accepted}` : ""}` })))),
-    ...(odd.length ? [] : [el("li", { class: "dim", text: f.pending ? "Being measured …" : "Nothing: all frames are within the tolerance." })]),
+    ...odd.map((r) => el("li", {}, el("button", { type: "button", onclick: () => choose([r.frame]) }, el("b", { text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: ` ${r.words}${r.lab ? ` (${number(r.difference, 1)})` : ""}${r.accepted ? t`. Accepted: ${r.accepted}` : ""}` })))),
+    ...(odd.length ? [] : [el("li", { class: "dim", text: f.pending ? t`Being measured …` : t`Nothing: all frames are within the tolerance.` })]),
   );
 }
 
@@ -102,7 +103,7 @@ function thumb(f, r) {
     "div",
     { class: `lineup-cell${r.outside ? " outside" : ""}`, role: "option", "data-id": String(r.frame), "aria-selected": String(state.chosen.has(r.frame)) },
     el("span", { class: "lineup-picture" }, el("span", { class: "lineup-frame" }, el("img", { alt: "", draggable: "false", loading: "lazy", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}`, onload: (event) => outlined(event.target, r) }))),
-    el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: "lead" }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
+    el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: t`lead` }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
   );
 }
 
@@ -134,7 +135,7 @@ function told() {
   const here = targets();
   const n = here.length;
   const one = n === 1 ? state.figures?.frames.find((f) => f.frame === here[0])?.name.replace(/\.[^.]+$/, "") : "";
-  byId("chosen-text").textContent = n ? one || plural(n, "frame") : "nothing chosen";
+  byId("chosen-text").textContent = n ? one || plural(n, "frame") : t`nothing chosen`;
   byId("bring-chosen").disabled = !here.some((id) => id !== state.figures?.lead);
   // Not before all are measured: else some that are outside would be left.
   byId("bring-outside").disabled = !state.figures?.outside || state.figures.pending > 0;
@@ -163,7 +164,7 @@ function enlarge() {
   const lead = state.figures?.lead;
   if (ids.length === 1 && lead && ids[0] !== lead) ids = [lead, ...ids];
   if (!ids.length && order.length) ids = [lead || order[0]];
-  byId("large-about").textContent = ids.length > 4 ? `The first four of ${ids.length} chosen frames` : ids.length === 2 && state.chosen.size === 1 ? "The lead, and the chosen frame" : "Drag to another place";
+  byId("large-about").textContent = ids.length > 4 ? t`The first four of ${ids.length} chosen frames` : ids.length === 2 && state.chosen.size === 1 ? t`The lead, and the chosen frame` : t`Drag to another place`;
   const key = ids.slice(0, 4).map((id) => `${id}${state.frames.get(id)?.v}`).join();
   if (key === enlarged) return;
   enlarged = key;
@@ -196,10 +197,10 @@ async function alike() {
   if (!found) return;
   like = found;
   const said = Object.entries(found.moved).map(([k, v]) => `${v > 0 ? "+" : ""}${number(v, k === "ev" ? 2 : 0)} ${k === "ev" ? "EV" : k}`);
-  byId("alike-about").textContent = `${found.name} was moved by ${said.join(", ")}. These frames look as it did before.`;
+  byId("alike-about").textContent = t`${found.name} was moved by ${said.join(", ")}. These frames look as it did before.`;
   byId("alike-list").replaceChildren(
     ...found.frames.map((row) => el("label", { class: "alike-cell" }, el("img", { alt: "", src: `/api/frames/${row.frame}/picture?v=${state.frames.get(row.frame)?.v || ""}` }), el("span", {}, el("input", { type: "checkbox", checked: true, value: String(row.frame), onchange: count }), ` ${row.name.replace(/\.[^.]+$/, "")} `, el("span", { class: "dim", text: number(row.difference, 1) })))),
-    ...(found.frames.length ? [] : [el("p", { class: "dim", text: "No other frame of the set looks like it did." })]),
+    ...(found.frames.length ? [] : [el("p", { class: "dim", text: t`No other frame of the set looks like it did.` })]),
   );
   count();
   if (!byId("alike").open) byId("alike").showModal();
@@ -264,7 +265,7 @@ async function bring(ids) {
   const started = await trying(() => post("/api/match", { frames, reference: state.figures.lead, what: byId("bring-what").value, box: state.box, kind: state.kind }));
   if (!started) return;
   await followMatch(started.id, load, (job) => {
-    byId("summary").textContent = job.over ? job.message : `bringing in: ${job.done} of ${job.count}`;
+    byId("summary").textContent = job.over ? job.message : t`bringing in: ${job.done} of ${job.count}`;
   });
 }
 byId("bring-outside").addEventListener("click", () => bring(state.figures.frames.filter((f) => f.outside).map((f) => f.frame)));
@@ -273,7 +274,7 @@ async function accept() {
   const ids = targets();
   if (!ids.length) return;
   const off = ids.every((id) => accepted(id));
-  const reason = off ? "" : await ask({ title: "Accept as it is", label: "Why it is right", value: "meant to be so" });
+  const reason = off ? "" : await ask({ title: t`Accept as it is`, label: t`Why it is right`, value: t`meant to be so` });
   if (reason === null || (!off && !reason.trim())) return;
   if (await trying(() => post("/api/accept", { frames: ids, reason }))) load();
 }
@@ -317,29 +318,29 @@ const some = () => targets().length > 0;
 const outside = () => state.figures?.frames.filter((f) => f.outside).map((f) => f.frame) || [];
 const section = (name, ...commands) => commands.map((c) => ({ section: name, ...c }));
 useKeys("lineup", [
-  { id: "right", key: "ArrowRight", label: "Next frame", run: () => walk(1) },
-  { id: "left", key: "ArrowLeft", label: "Frame before", run: () => walk(-1) },
+  { id: "right", key: "ArrowRight", label: t`Next frame`, run: () => walk(1) },
+  { id: "left", key: "ArrowLeft", label: t`Frame before`, run: () => walk(-1) },
   ...section(
-    "Correct",
-    { id: "lighter", key: "+", label: "A sixth of a stop lighter", can: some, run: () => nudge(1 / 6) },
-    { id: "darker", key: "-", label: "A sixth of a stop darker", can: some, run: () => nudge(-1 / 6) },
-    { id: "lighter-more", key: "Shift+ArrowUp", label: "A third of a stop lighter", can: some, run: () => nudge(1 / 3) },
-    { id: "darker-more", key: "Shift+ArrowDown", label: "A third of a stop darker", can: some, run: () => nudge(-1 / 3) },
-    { id: "bring", key: "i", label: "Bring in these", can: some, run: () => bring(targets()) },
-    { id: "alike", key: "c", label: "The others like it: carry this correction on …", can: () => Boolean(state.active), run: alike },
-    { id: "accept", label: "Accept as it is …", can: () => some() && !targets().every(accepted), run: accept },
-    { id: "accept-off", label: "Accept no longer", can: () => some() && targets().every(accepted), run: accept },
+    t`Correct`,
+    { id: "lighter", key: "+", label: t`A sixth of a stop lighter`, can: some, run: () => nudge(1 / 6) },
+    { id: "darker", key: "-", label: t`A sixth of a stop darker`, can: some, run: () => nudge(-1 / 6) },
+    { id: "lighter-more", key: "Shift+ArrowUp", label: t`A third of a stop lighter`, can: some, run: () => nudge(1 / 3) },
+    { id: "darker-more", key: "Shift+ArrowDown", label: t`A third of a stop darker`, can: some, run: () => nudge(-1 / 3) },
+    { id: "bring", key: "i", label: t`Bring in these`, can: some, run: () => bring(targets()) },
+    { id: "alike", key: "c", label: t`The others like it: carry this correction on …`, can: () => Boolean(state.active), run: alike },
+    { id: "accept", label: t`Accept as it is …`, can: () => some() && !targets().every(accepted), run: accept },
+    { id: "accept-off", label: t`Accept no longer`, can: () => some() && targets().every(accepted), run: accept },
   ),
   ...section(
-    "See",
-    { id: "large", key: "v", label: "Chart or large", run: () => see(byId("large").hidden ? "large" : "chart") },
-    { id: "open", key: "Enter", label: "Open on the Bench", can: () => Boolean(state.active), run: bench },
-    { id: "spots", key: "r", label: "Spots: retouch", can: () => Boolean(state.active), run: retouch },
+    t`See`,
+    { id: "large", key: "v", label: t`Chart or large`, run: () => see(byId("large").hidden ? "large" : "chart") },
+    { id: "open", key: "Enter", label: t`Open on the Bench`, can: () => Boolean(state.active), run: bench },
+    { id: "spots", key: "r", label: t`Spots: retouch`, can: () => Boolean(state.active), run: retouch },
   ),
   ...section(
-    "Choose",
-    { id: "outside", key: "x", label: "Choose all that are outside", can: () => outside().length > 0, run: () => choose(outside()) },
-    { id: "all", key: "Ctrl+a", label: "Choose all", run: () => choose(state.figures.frames.map((f) => f.frame)) },
+    t`Choose`,
+    { id: "outside", key: "x", label: t`Choose all that are outside`, can: () => outside().length > 0, run: () => choose(outside()) },
+    { id: "all", key: "Ctrl+a", label: t`Choose all`, run: () => choose(state.figures.frames.map((f) => f.frame)) },
   ),
 ]);
 state.kind = sessionStorage.getItem(`tanner.lineup.kind.${shootId}`) || "backdrop";

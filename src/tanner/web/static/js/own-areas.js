@@ -3,6 +3,7 @@ import { get } from "./api.js";
 import { el } from "./dom.js";
 import { listed } from "./listed.js";
 import { trying } from "./shell.js";
+import { t } from "./texts.js";
 
 // Puts the areas of a frame into a select box, in place of those of another; says which choices there are.
 export async function listOwnAreas(select, frame) {
@@ -10,8 +11,8 @@ export async function listOwnAreas(select, frame) {
   for (const option of select.querySelectorAll("[data-own]")) option.remove();
   const last = select.querySelector('[value="drawn"]');
   const own = [
-    ...listed(found?.values, "areas").map(({ id, name }) => [`area:${id}`, `area “${name || "Area"}”`]),
-    ...listed(found?.values, "exact").map(({ id, name }, n) => [`colour:${id}`, `exact colour ${name ? `“${name}”` : n + 1}`]),
+    ...listed(found?.values, "areas").map(({ id, name }) => [`area:${id}`, t`area “${name || t`Area`}”`]),
+    ...listed(found?.values, "exact").map(({ id, name }, n) => [`colour:${id}`, t`exact colour ${name ? `“${name}”` : n + 1}`]),
   ];
   for (const [value, text] of own) {
     const option = el("option", { value, text, "data-own": "" });

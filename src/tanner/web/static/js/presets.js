@@ -2,6 +2,7 @@
 import { get, post } from "./api.js";
 import { byId, el } from "./dom.js";
 import { tell, trying } from "./shell.js";
+import { shippedWords, t } from "./texts.js";
 
 export class Presets {
   // current() gives the frame's id; hover(preset or null, amount, leave) previews on the picture; apply(key, amount, name, leave);
@@ -44,7 +45,7 @@ export class Presets {
   // Groups that presets leave as they are, whatever they hold.
   leaving(draw = true) {
     localStorage.setItem("tanner.leave", JSON.stringify(this.leave));
-    byId("leave-text").textContent = this.leave.map((g) => this.titles[g]).join(", ") || "nothing";
+    byId("leave-text").textContent = this.leave.map((g) => this.titles[g]).join(", ") || t`nothing`;
     if (draw) this.pictures();
   }
 
@@ -57,11 +58,11 @@ export class Presets {
       ...list.map((w, n) =>
         el(
           "li",
-          { title: w.lost.map((l) => `${l.label}: ${l.to === "by hand" ? "changed by hand since" : `${l.to} wins`}`).join("\n") },
+          { title: w.lost.map((l) => `${l.label}: ${l.to === "by hand" ? t`changed by hand since` : t`${l.to} wins`}`).join("\n") },
           el("span", { class: "worn-name", text: `${w.name}${w.amount === 100 ? "" : ` ${w.amount} %`}` }),
-          el("span", { class: "dim", text: w.in_force === w.sets ? `${w.sets} set` : `${w.in_force} of ${w.sets} hold` }),
-          el("button", { type: "button", class: "plain", text: "\u2191", title: "Further up: wins over the next", "aria-label": `Move ${w.name} up`, disabled: n === list.length - 1, onclick: () => this.wear(swapped(n)) }),
-          el("button", { type: "button", class: "plain", text: "Remove", "aria-label": `Remove ${w.name}`, onclick: () => this.wear(without(n)) }),
+          el("span", { class: "dim", text: w.in_force === w.sets ? t`${w.sets} set` : t`${w.in_force} of ${w.sets} hold` }),
+          el("button", { type: "button", class: "plain", text: "\u2191", title: t`Further up: wins over the next`, "aria-label": t`Move ${w.name} up`, disabled: n === list.length - 1, onclick: () => this.wear(swapped(n)) }),
+          el("button", { type: "button", class: "plain", text: t`Remove`, "aria-label": t`Remove ${w.name}`, onclick: () => this.wear(without(n)) }),
         ),
       ).reverse(),
     );
@@ -71,7 +72,7 @@ export class Presets {
     const data = await trying(() => get("/api/presets"));
     if (!data) return;
     for (const problem of data.problems) tell(problem, true);
-    this.found = data.presets;
+    this.found = data.presets.map(shippedWords);
     this.arrange();
   }
 
@@ -81,14 +82,14 @@ export class Presets {
     const found = this.found.filter((p) => !words || `${p.name} ${p.folder} ${p.about}`.toLowerCase().includes(words));
     const folders = new Map();
     const put = (folder, preset) => folders.set(folder, [...(folders.get(folder) || []), preset]);
-    for (const p of found) if (this.liked.has(p.key)) put("Favourites", p);
+    for (const p of found) if (this.liked.has(p.key)) put(t`Favourites`, p);
     for (const p of found) if (!this.liked.has(p.key)) put(p.folder, p);
     this.list.replaceChildren(
       ...[...folders].flatMap(([folder, presets]) => [
-        el("div", { class: "folder-head" }, el("h3", { text: folder }), el("button", { type: "button", class: "plain", text: "Sheet", title: `All of ${folder} on this picture`, onclick: () => this.sheet(folder, presets) })),
+        el("div", { class: "folder-head" }, el("h3", { text: folder }), el("button", { type: "button", class: "plain", text: t`Sheet`, title: t`All of ${folder} on this picture`, onclick: () => this.sheet(folder, presets) })),
         el("div", { class: "preset-grid" }, ...presets.map((p) => this.card(p))),
       ]),
-      ...(found.length ? [] : [el("p", { class: "dim", text: "No preset is called so." })]),
+      ...(found.length ? [] : [el("p", { class: "dim", text: t`No preset is called so.` })]),
     );
     this.pictures();
   }
@@ -114,7 +115,7 @@ export class Presets {
         image,
         el("span", { text: preset.name }),
       ),
-      el("button", { type: "button", class: "preset-like", "aria-pressed": String(liked), "aria-label": `Favourite: ${preset.name}`, title: liked ? "No longer a favourite" : "Make it a favourite", text: liked ? "\u2665" : "\u2661", onclick: () => this.like(preset.key) }),
+      el("button", { type: "button", class: "preset-like", "aria-pressed": String(liked), "aria-label": t`Favourite: ${preset.name}`, title: liked ? t`No longer a favourite` : t`Make it a favourite`, text: liked ? "\u2665" : "\u2661", onclick: () => this.like(preset.key) }),
     );
   }
 
@@ -123,15 +124,15 @@ export class Presets {
     const sets = [...new Set(Object.keys(preset.values).map((k) => k.split(".")[0]))];
     const name = (g) => this.titles[g] || g;
     const left = Object.keys(this.titles).filter((g) => this.leaveBoxes().some((b) => b.value === g) && !sets.includes(g));
-    const match = preset.match ? `\nMatches to ${preset.match.of || "a stored reference"} by the ${preset.match.kind}.` : "";
-    return `${preset.about || preset.name}\nSets: ${sets.map(name).join(", ") || "nothing"}.\nLeaves: ${left.map(name).join(", ")}.${match}`;
+    const match = preset.match ? t`\nMatches to ${preset.match.of || t`a stored reference`} by the ${preset.match.kind}.` : "";
+    return t`${preset.about || preset.name}\nSets: ${sets.map(name).join(", ") || t`nothing`}.\nLeaves: ${left.map(name).join(", ")}.${match}`;
   }
 
   // All presets of a folder on the own picture, large enough to choose by.
   sheet(folder, presets) {
     const amount = Number(this.amount.value);
     byId("preset-sheet-title").textContent = folder;
-    byId("preset-sheet-about").textContent = `${presets.length} presets at ${amount} % on this picture; a click puts one on.`;
+    byId("preset-sheet-about").textContent = t`${presets.length} presets at ${amount} % on this picture; a click puts one on.`;
     byId("preset-sheet-list").replaceChildren(
       ...presets.map((p) =>
         el("button", { type: "button", class: "preset-card", title: this.about(p), onclick: () => { byId("preset-sheet").close(); this.apply(p.key, amount, p.name, this.leave); } }, el("img", { alt: "", draggable: "false", src: this.url(p.key, amount, 400) }), el("span", { text: p.name })),
@@ -178,7 +179,7 @@ export class Presets {
       return;
     }
     byId("save-dialog").close();
-    tell(`Preset ${body.name} is kept.`);
+    tell(t`Preset ${body.name} is kept.`);
     this.load();
   }
 }

@@ -3,6 +3,7 @@ import { post } from "./api.js";
 import { chartReport } from "./chart-report.js";
 import { byId, el, svg } from "./dom.js";
 import { shootId, tell, trying } from "./shell.js";
+import { t } from "./texts.js";
 
 const start = byId("start").dataset;
 const shots = [{ frame: Number(start.frame), name: start.name, corners: null }];
@@ -24,9 +25,9 @@ byId("profile-name").value = `${start.camera}, ${byId("light-0").value}`;
 
 // --- the picture and its corners ---
 
-const image = el("img", { alt: "The frame with the chart", draggable: "false" });
+const image = el("img", { alt: t`The frame with the chart`, draggable: "false" });
 const overlay = svg("svg", { class: "corners", "aria-hidden": "true" });
-const handles = [0, 1, 2, 3].map((i) => el("button", { type: "button", class: "corner", text: String(i + 1), "aria-label": `Corner ${i + 1} of the chart`, onfocus: () => (chosen = i) }));
+const handles = [0, 1, 2, 3].map((i) => el("button", { type: "button", class: "corner", text: String(i + 1), "aria-label": t`Corner ${i + 1} of the chart`, onfocus: () => (chosen = i) }));
 const frameBox = el("div", { class: "maker-frame" }, image, overlay, ...handles);
 byId("stage").append(frameBox);
 
@@ -87,10 +88,10 @@ new ResizeObserver(draw).observe(byId("stage"));
 
 async function find() {
   const shot = shots[at];
-  byId("chart-state").textContent = "Looking for the chart …";
+  byId("chart-state").textContent = t`Looking for the chart …`;
   try {
     shot.corners = (await post(`/api/frames/${shot.frame}/chart`)).corners;
-    byId("chart-state").textContent = `Chart found in ${shot.name}.`;
+    byId("chart-state").textContent = t`Chart found in ${shot.name}.`;
   } catch (error) {
     shot.corners ||= [[0.25, 0.25], [0.75, 0.25], [0.75, 0.75], [0.25, 0.75]];
     byId("chart-state").textContent = error.message;
@@ -137,13 +138,13 @@ byId("make").addEventListener("click", async () => {
   const button = byId("make");
   button.disabled = true;
   byId("maker-error").textContent = "";
-  byId("chart-state").textContent = "Making the profile …";
+  byId("chart-state").textContent = t`Making the profile …`;
   try {
     const body = { name: byId("profile-name").value, table: byId("with-table").checked, chart, chart_set: chart ? "" : byId("chart-set").value, aim: byId("aim").value, shots: shots.map((s, i) => ({ frame: s.frame, light: byId(`light-${i}`).value, corners: s.corners })) };
     made = await post("/api/profiles/make", body);
     report(made.report);
     byId("keep").disabled = false;
-    byId("chart-state").textContent = "The profile is made. Keep it to use it.";
+    byId("chart-state").textContent = t`The profile is made. Keep it to use it.`;
   } catch (error) {
     byId("maker-error").textContent = error.message;
     byId("chart-state").textContent = "";
@@ -157,8 +158,8 @@ byId("keep").addEventListener("click", async () => {
   byId("keep").disabled = true;
   const used = await trying(() => post("/api/edit", { frames: shots.map((s) => s.frame), values: { "profile.camera": kept.key } }));
   if (used) {
-    tell("The profile is kept and used for this frame.");
-    byId("chart-state").replaceChildren("Kept. ", el("a", { href: `/shoots/${shootId}/bench?frame=${start.frame}`, text: "Back to the Bench" }));
+    tell(t`The profile is kept and used for this frame.`);
+    byId("chart-state").replaceChildren(t`Kept. `, el("a", { href: `/shoots/${shootId}/bench?frame=${start.frame}`, text: t`Back to the Bench` }));
   }
 });
 

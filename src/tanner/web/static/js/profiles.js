@@ -2,6 +2,7 @@
 import { get } from "./api.js";
 import { byId, el } from "./dom.js";
 import { tell, trying } from "./shell.js";
+import { t, worded } from "./texts.js";
 
 export class Profiles {
   // current() gives the frame's id; choose(key) sets the profile; commit(url, body) changes frames; frames(): all of the shoot
@@ -14,9 +15,9 @@ export class Profiles {
   async carry() {
     const source = this.current();
     const others = this.frames().map((f) => f.id).filter((id) => id !== source);
-    if (!others.length) return tell("This frame is the only one of its shoot.");
+    if (!others.length) return tell(t`This frame is the only one of its shoot.`);
     const result = await this.commit("/api/carry", { source, frames: others, keys: ["profile.camera"] });
-    if (result) tell(result.done ? `The camera profile went to ${result.changed} frames. Undo takes it back.` : "All frames have it already.");
+    if (result) tell(result.done ? t`The camera profile went to ${result.changed} frames. Undo takes it back.` : t`All frames have it already.`);
     return undefined;
   }
 
@@ -30,20 +31,22 @@ export class Profiles {
     const parts = [el("div", { class: "preset-grid" }, ...fitting.map((p) => this.card(p, data.value)))];
     if (others.length) {
       const open = others.some((p) => p.key === data.value);
-      parts.push(el("details", { open }, el("summary", { text: "For other cameras" }), el("div", { class: "preset-grid" }, ...others.map((p) => this.card(p, data.value)))));
+      parts.push(el("details", { open }, el("summary", { text: t`For other cameras` }), el("div", { class: "preset-grid" }, ...others.map((p) => this.card(p, data.value)))));
     }
     this.list.replaceChildren(...parts);
   }
 
   card(profile, value) {
+    const about = worded(profile.about);
+    const name = profile.key ? profile.name : worded(profile.name);
     const chosen = profile.key === value;
     const url = `/api/frames/${this.current()}/profiles/try?key=${encodeURIComponent(profile.key)}&edge=150&n=${Date.now()}`;
     return el(
       "button",
-      { type: "button", class: chosen ? "preset-card chosen" : "preset-card", role: "radio", "aria-checked": String(chosen), title: `${profile.name}: ${profile.about}`, onclick: () => this.choose(profile.key) },
+      { type: "button", class: chosen ? "preset-card chosen" : "preset-card", role: "radio", "aria-checked": String(chosen), title: `${name}: ${about}`, onclick: () => this.choose(profile.key) },
       el("img", { alt: "", src: url, loading: "lazy", draggable: "false" }),
-      el("span", { text: profile.name }),
-      el("span", { class: "dim", text: profile.about }),
+      el("span", { text: name }),
+      el("span", { class: "dim", text: about }),
     );
   }
 }

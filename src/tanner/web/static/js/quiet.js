@@ -1,13 +1,14 @@
 // Quiet copies and work done ahead, from the Sheet: the dialog, its last options, and how far the work is.
 import { get, post } from "./api.js";
-import { byId, number, plural } from "./dom.js";
+import { byId, number } from "./dom.js";
 import { hear } from "./news.js";
 import { tell, trying } from "./shell.js";
+import { plural, t, worded } from "./texts.js";
 
 const FIELDS = ["method", "luminance", "colour", "detail", "suffix", "folder"];
 const NUMBERS = new Set(["luminance", "colour", "detail"]);
 
-const said = (o) => `${o.method}, ${[o.luminance, o.colour, o.detail].map((v) => number(v, 0)).join(" / ")} %, ${o.suffix}${o.folder ? `, into ${o.folder}` : ""}`;
+const said = (o) => `${o.method}, ${[o.luminance, o.colour, o.detail].map((v) => number(v, 0)).join(" / ")} %, ${o.suffix}${o.folder ? t`, into ${o.folder}` : ""}`;
 
 export class Quiet {
   // chosen() gives ids; done() is called when frames have come in
@@ -38,7 +39,7 @@ export class Quiet {
     this.last = found.options;
     for (const f of FIELDS) byId(`quiet-${f}`).value = found.options[f];
     this.known = found.again;
-    byId("quiet-last").textContent = found.again ? `Last time: ${said(found.options)}.` : "";
+    byId("quiet-last").textContent = found.again ? t`Last time: ${said(found.options)}.` : "";
   }
 
   async run(url, body) {
@@ -52,11 +53,11 @@ export class Quiet {
       const job = await trying(() => get(`/api/quiet/${started.id}`));
       if (!job) break;
       byId("joining-bar").value = job.share;
-      const left = job.left_s === null ? "" : `, ${job.left_s} s left`;
-      byId("joining-text").textContent = `${job.current || ""}, ${job.done} of ${job.count}${left}`;
+      const left = job.left_s === null ? "" : t`, ${job.left_s} s left`;
+      byId("joining-text").textContent = t`${job.current || ""}, ${job.done} of ${job.count}${left}`;
       if (job.over) {
-        const what = job.kind === "copies" ? plural(job.done, "copy without noise", "copies without noise") : `${plural(job.done, "frame")} worked out`;
-        tell([`${what}${job.cancelled ? ", then cancelled" : ""}.`, ...job.notes].join(" "), false);
+        const what = job.kind === "copies" ? plural(job.done, "copy without noise", "copies without noise") : t`${plural(job.done, "frame")} worked out`;
+        tell([`${what}${job.cancelled ? t`, then cancelled` : ""}.`, ...job.notes.map(worded)].join(" "), false);
         for (const f of job.failed) tell(f.message, true);
         break;
       }

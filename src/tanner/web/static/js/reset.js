@@ -1,10 +1,11 @@
 // Reset: chosen groups, or all, of frames go back to how they start, or follow their lead again.
 import { post } from "./api.js";
-import { byId, plural } from "./dom.js";
+import { byId } from "./dom.js";
 import { trying } from "./shell.js";
+import { plural, t } from "./texts.js";
 
 export function resetFrames(frames, done) {
-  byId("reset-about").textContent = `${plural(frames.length, "frame")}. One undo takes it back.`;
+  byId("reset-about").textContent = t`${plural(frames.length, "frame")}. One undo takes it back.`;
   const boxes = [...document.querySelectorAll("#reset [name=reset-group]")];
   const how = () => document.querySelector("#reset [name=reset-how]:checked").value;
   const sync = () => {

@@ -1,14 +1,15 @@
 // The ribbon: the set as a narrow column, lead on top; choosing frames here says which ones a change reaches.
 import { el, number } from "./dom.js";
+import { t } from "./texts.js";
 
 function marks(f) {
   const parts = [];
-  if (f.lead) parts.push(el("span", { class: "lead-mark", text: "lead" }));
+  if (f.lead) parts.push(el("span", { class: "lead-mark", text: t`lead` }));
   parts.push(el("span", { class: "cell-name", text: f.name.replace(/\.[^.]+$/, "") }));
   const o = f.offsets;
-  if (o.ev) parts.push(el("span", { class: "own-mark", text: `${o.ev > 0 ? "+" : ""}${number(o.ev)}`, title: "Offset in EV" }));
-  else if (o.mired || o.tint) parts.push(el("span", { class: "own-mark", text: "WB", title: "Offset of the white balance" }));
-  if (f.own.length) parts.push(el("span", { class: "mark-own index-mark", title: `Own: ${f.own.join(", ")}` }));
+  if (o.ev) parts.push(el("span", { class: "own-mark", text: `${o.ev > 0 ? "+" : ""}${number(o.ev)}`, title: t`Offset in EV` }));
+  else if (o.mired || o.tint) parts.push(el("span", { class: "own-mark", text: t`WB`, title: t`Offset of the white balance` }));
+  if (f.own.length) parts.push(el("span", { class: "mark-own index-mark", title: t`Own: ${f.own.join(", ")}` }));
   return parts;
 }
 
@@ -41,7 +42,7 @@ export class Ribbon {
     this.frames = [...frames].sort((a, b) => Number(b.lead) - Number(a.lead));
     if (this.active !== active) this.chosen = new Set([active]);
     this.active = active;
-    this.headRoot.textContent = set ? `${set.name}, ${frames.length}` : `${frames.length} without a set`;
+    this.headRoot.textContent = set ? `${set.name}, ${frames.length}` : t`${frames.length} without a set`;
     // A picture stays until its new one has come: the set is not blank while the frames that follow are made again.
     const shown = new Map([...this.root.children].map((cell) => [Number(cell.dataset.id), cell.querySelector("img")]));
     this.root.replaceChildren(

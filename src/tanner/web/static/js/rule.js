@@ -1,6 +1,7 @@
 // The rule: one adjustment as a scale with real units, a tick for neutral, a notch for the lead's value and
 // the handle of this frame. Emits "rule:move" while it moves and "rule:set" when a value is chosen.
 import { digitsOf, number, svg } from "./dom.js";
+import { t } from "./texts.js";
 
 const TICKS_K = [2000, 2500, 3000, 4000, 5000, 6500, 10000, 50000];
 
@@ -87,15 +88,15 @@ export class Rule {
     this.root.classList.toggle("unset", Boolean(this.unset));
     this.mark.className = own ? "rule-mark mark-own" : this.info.follows ? "rule-mark mark-follows" : "rule-mark";
     this.reset.hidden = !own;
-    const word = this.info.offset ? "offset" : this.info.follows ? "give up" : "reset";
+    const word = this.info.offset ? t`offset` : this.info.follows ? t`give up` : t`reset`;
     this.reset.textContent = word;
     // What is announced begins with the word that is seen.
     this.reset.setAttribute("aria-label", `${word} ${this.about.title || this.about.label}`);
-    this.reset.title = this.info.follows ? "Give this departure up and follow the lead" : "Back to the start";
+    this.reset.title = this.info.follows ? t`Give this departure up and follow the lead` : t`Back to the start`;
     const text = number(this.value, this.digits);
     if (document.activeElement !== this.input) this.input.value = this.signed(text);
     this.bar.setAttribute("aria-valuenow", this.value);
-    this.bar.setAttribute("aria-valuetext", `${this.unset ? "as shot, " : ""}${text} ${a.unit}`.trim());
+    this.bar.setAttribute("aria-valuetext", `${this.unset ? t`as shot, ` : ""}${text} ${a.unit}`.trim());
   }
 
   signed(text) {

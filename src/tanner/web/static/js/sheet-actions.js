@@ -2,12 +2,12 @@
 import { get, post } from "./api.js";
 import { openAutomatic } from "./automatic.js";
 import { carryOver } from "./carry.js";
-import { plural } from "./dom.js";
 import { followMatch } from "./jobs.js";
 import { resetFrames } from "./reset.js";
 import { byRules } from "./ruling.js";
 import { ask, shootId, tell, trying } from "./shell.js";
 import { openWords } from "./words.js";
+import { plural, t } from "./texts.js";
 
 // state, ids, choose, show, view: the Sheet's own; load() reads it anew; change and apply send and load; again: frames whose file is tried once more.
 export function sheetActions({ state, ids, load, change, apply, marking, choose, show, again, view, matched }) {
@@ -22,7 +22,7 @@ export function sheetActions({ state, ids, load, change, apply, marking, choose,
     const source = state.active && state.chosen.has(state.active) ? state.active : ids()[0];
     const set = state.frames.get(source).set;
     const all = [...state.frames.keys()].filter((id) => id !== source);
-    const done = await carryOver(source, {}, {
+    const done = await carryOver(source, {
       chosen: ids().filter((id) => id !== source),
       set: all.filter((id) => state.frames.get(id).set === set),
       shoot: all,
@@ -75,15 +75,15 @@ export function sheetActions({ state, ids, load, change, apply, marking, choose,
     shift: async () => {
       const cameras = new Set(ids().map((id) => state.frames.get(id).camera));
       const all = [...state.frames.values()].filter((f) => cameras.has(f.camera)).map((f) => f.id);
-      const by = await ask({ title: `Correct the time of ${plural(all.length, "frame")} by ${[...cameras].join(", ")}`, label: "By hours and minutes, as +1:00 or -0:03:20, or days, as 2d", value: "+1:00" });
+      const by = await ask({ title: t`Correct the time of ${plural(all.length, "frame")} by ${[...cameras].join(", ")}`, label: t`By hours and minutes, as +1:00 or -0:03:20, or days, as 2d`, value: "+1:00" });
       if (by) change("/api/shift-time", { frames: all, by });
     },
     moved: async () => {
       const roots = (await trying(() => get("/api/folders")))?.folders || [];
-      const folder = await ask({ title: "Look for files that were moved", label: "In the folder, and all below it", value: roots[0] || "" });
+      const folder = await ask({ title: t`Look for files that were moved`, label: t`In the folder, and all below it`, value: roots[0] || "" });
       const found = folder && (await trying(() => post(`/api/shoots/${shootId}/find-files`, { folder })));
       if (!found) return;
-      tell(`${plural(found.found.length, "file")} found again${found.left.length ? `, ${found.left.length} not: ${found.left.slice(0, 5).join(", ")}` : ""}.`, found.left.length > 0);
+      tell(t`${plural(found.found.length, "file")} found again${found.left.length ? t`, ${found.left.length} not: ${found.left.slice(0, 5).join(", ")}` : ""}.`, found.left.length > 0);
       load();
     },
     fold: () => {

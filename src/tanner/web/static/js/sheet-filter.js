@@ -4,6 +4,7 @@ import { opens } from "./commands.js";
 import { byId } from "./dom.js";
 import { Facets } from "./facets.js";
 import { shootId } from "./shell.js";
+import { t } from "./texts.js";
 
 const NEUTRAL = { verdict: "", stars: "0", label: "", work: "" };
 const buttons = (name) => [...document.querySelectorAll(`[data-filter="${name}"] button`)];
@@ -72,9 +73,9 @@ export class Filter {
       for (const button of buttons(name)) button.setAttribute("aria-pressed", String(button.value === value));
       if (value === NEUTRAL[name]) continue;
       const text = buttons(name).find((b) => b.value === value).textContent;
-      said.push({ stars: "★".repeat(Number(value)) + (value === "5" ? "" : " and up"), label: value === "none" ? "no label" : text }[name] || text);
+      said.push({ stars: "★".repeat(Number(value)) + (value === "5" ? "" : t` and up`), label: value === "none" ? t`no label` : text }[name] || text);
     }
-    byId("filter-text").textContent = said.join(", ") || "All frames";
+    byId("filter-text").textContent = said.join(", ") || t`All frames`;
     byId("filter-off").hidden = !said.length && !byId("find").value;
     this.changed();
   }

@@ -1,7 +1,8 @@
 // Sets on the Sheet: a new proposal with limits that are seen, sets that follow another, and moving frames by dragging.
 import { post } from "./api.js";
-import { byId, el, plural } from "./dom.js";
+import { byId, el } from "./dom.js";
 import { shootId, trying } from "./shell.js";
+import { plural, t } from "./texts.js";
 
 const FIELDS = ["minutes", "mired", "ev", "unlike"];
 
@@ -47,9 +48,9 @@ export class Proposal {
 export function followChoice(set, sets, done) {
   const choice = el(
     "select",
-    { class: "follow-choice", "aria-label": `${set.name} follows`, title: "Whose lead this set’s lead follows: the same light, other things" },
-    el("option", { value: "", text: "follows no other set" }),
-    ...sets.filter((s) => s.id !== set.id).map((s) => el("option", { value: String(s.id), text: `follows ${s.name}` })),
+    { class: "follow-choice", "aria-label": t`${set.name} follows`, title: t`Whose lead this set’s lead follows: the same light, other things` },
+    el("option", { value: "", text: t`follows no other set` }),
+    ...sets.filter((s) => s.id !== set.id).map((s) => el("option", { value: String(s.id), text: t`follows ${s.name}` })),
   );
   choice.value = set.under ? String(set.under) : "";
   choice.addEventListener("change", async () => {

@@ -1,9 +1,10 @@
 // How the Sheet shows frames: in rows by set or plain, in which order, near-alikes folded together, as pictures, list or faces.
 import { get, post } from "./api.js";
 import { opens } from "./commands.js";
-import { byId, plural } from "./dom.js";
+import { byId } from "./dom.js";
 import { hear } from "./news.js";
 import { shootId, trying } from "./shell.js";
+import { plural, t } from "./texts.js";
 
 const last = (text) => text || "9";
 const ORDERS = {
@@ -105,7 +106,7 @@ export class View {
   // Why no face is shown.
   get withoutFaces() {
     const left = [...this.frames().values()].filter((f) => f.face === null && !f.error).length;
-    return left ? `Faces are looked for: ${plural(left, "frame")} to go.` : "No face was found in these frames.";
+    return left ? t`Faces are looked for: ${plural(left, "frame")} to go.` : t`No face was found in these frames.`;
   }
 
   get faces() {

@@ -1,6 +1,6 @@
 // The Sheet: contact sheet in rows by set. Only what is near the window is in the page.
 import { get, post } from "./api.js";
-import { byId, el, plural } from "./dom.js";
+import { byId, el } from "./dom.js";
 import { opens } from "./commands.js";
 import { openDropped } from "./dropped.js";
 import { Fresh } from "./fresh.js";
@@ -20,6 +20,7 @@ import { Sidecars } from "./sidecars.js";
 import { place } from "./sheet-layout.js";
 import { ask, shootId, tell, trying, useKeys } from "./shell.js";
 import { View } from "./sheet-view.js";
+import { plural, shippedWords, t } from "./texts.js";
 
 const roll = byId("roll");
 const inner = byId("roll-inner");
@@ -73,7 +74,7 @@ function inRows(passing) {
   if (!view.bySet) return [{ set: null, cells: view.folded(view.sorted(view.values.order === "time" ? view.inTime(passing) : passing)) }];
   const groups = state.sets.map((s) => ({ set: s, frames: [] }));
   const bySet = new Map(groups.map((g) => [g.set.id, g]));
-  const rest = { set: { id: 0, name: "No set yet", reason: "", lead: null }, frames: [] };
+  const rest = { set: { id: 0, name: t`No set yet`, reason: "", lead: null }, frames: [] };
   for (const frame of passing) (bySet.get(frame.set) || rest).frames.push(frame);
   const visible = [...groups, rest].filter((g) => g.frames.length);
   for (const g of visible) {
@@ -93,8 +94,8 @@ function arrange() {
   state.columns = layout.columns;
   inner.style.height = `${layout.height}px`;
   const { total } = state;
-  if (view.faces) byId("count").textContent = `${plural(layout.order.length, "face")} in ${plural(count, "frame")}`;
-  else byId("count").textContent = count === total ? plural(total, "frame") : `${count} of ${plural(total, "frame")}`;
+  if (view.faces) byId("count").textContent = t`${plural(layout.order.length, "face")} in ${plural(count, "frame")}`;
+  else byId("count").textContent = count === total ? plural(total, "frame") : t`${count} of ${plural(total, "frame")}`;
   if (state.active && !state.order.includes(state.active)) state.active = null;
   for (const node of shown.values()) node.remove();
   shown.clear();
@@ -124,7 +125,7 @@ function draw() {
   if (missing.length) fresh?.want(nearest(missing));
   if (!state.items.length) {
     inner.querySelector(".empty")?.remove();
-    const text = view.faces && state.frames.size ? view.withoutFaces : state.frames.size ? "No frame passes what is chosen above." : "No frames yet. Bring files in on the Import page.";
+    const text = view.faces && state.frames.size ? view.withoutFaces : state.frames.size ? t`No frame passes what is chosen above.` : t`No frames yet. Bring files in on the Import page.`;
     inner.append(el("p", { class: "empty", text }));
   } else if (state.items.length) inner.querySelector(".empty")?.remove();
 }
@@ -141,18 +142,18 @@ function head(item) {
   const node = el(
     "div",
     { class: "set-head", "data-set": String(set.id) },
-    el("b", { text: set.name, title: set.reason ? `${set.name}. Begins here: ${set.reason}` : set.name }),
+    el("b", { text: set.name, title: set.reason ? t`${set.name}. Begins here: ${set.reason}` : set.name }),
     item.w > 260 ? el("span", { text: plural(item.count, "frame") }) : null,
-    item.w > 560 ? el("span", { class: "reason", text: set.reason ? `Begins here: ${set.reason}` : "" }) : null,
+    item.w > 560 ? el("span", { class: "reason", text: set.reason ? t`Begins here: ${set.reason}` : "" }) : null,
     el("span", { class: "bar-fill" }),
   );
   const under = state.sets.find((s) => s.id === set.under);
   if (set.id && item.w > 760) node.append(followChoice(set, state.sets, load));
-  else if (under) node.append(el("span", { class: "reason", text: `follows ${under.name}` }));
+  else if (under) node.append(el("span", { class: "reason", text: t`follows ${under.name}` }));
   if (set.id && item.w > 400) {
     node.append(
-      el("button", { type: "button", class: "plain", text: "Choose all", onclick: () => choose(state.order.filter((id) => state.frames.get(id).set === set.id)) }),
-      el("button", { type: "button", class: "plain", text: "Rename", onclick: () => rename(set) }),
+      el("button", { type: "button", class: "plain", text: t`Choose all`, onclick: () => choose(state.order.filter((id) => state.frames.get(id).set === set.id)) }),
+      el("button", { type: "button", class: "plain", text: t`Rename`, onclick: () => rename(set) }),
     );
   }
   node.style.left = `${item.x}px`;
@@ -163,7 +164,7 @@ function head(item) {
 }
 
 async function rename(set) {
-  const name = await ask({ title: "Rename the set", label: "Name", value: set.name });
+  const name = await ask({ title: t`Rename the set`, label: t`Name`, value: set.name });
   if (name && name !== set.name && (await trying(() => post(`/api/sets/${set.id}/name`, { name })))) load();
 }
 
@@ -171,10 +172,10 @@ function cell(item, missing) {
   missing.push(item.frame.id);
   const node = cellOf(item.frame, item, { list: view.list, faces: view.faces });
   const figure = view.figure(item.frame);
-  if (figure) node.append(el("span", { class: "absolute top-2 left-2 z-1 bg-panel px-1.5 text-small text-ink", text: figure, title: "Difference from its lead, as the Line-up measures it" }));
+  if (figure) node.append(el("span", { class: "absolute top-2 left-2 z-1 bg-panel px-1.5 text-small text-ink", text: figure, title: t`Difference from its lead, as the Line-up measures it` }));
   if (item.more || item.folds) {
-    const title = item.more ? `${plural(item.more, "near-alike")} behind this one; F shows them` : "One of several near-alikes; F folds them";
-    node.append(el("span", { class: "absolute top-2 right-2 z-1 bg-panel px-1.5 text-small text-ink", text: item.more ? `+${item.more}` : "of several", title }));
+    const title = item.more ? t`${plural(item.more, "near-alike")} behind this one; F shows them` : t`One of several near-alikes; F folds them`;
+    node.append(el("span", { class: "absolute top-2 right-2 z-1 bg-panel px-1.5 text-small text-ink", text: item.more ? `+${item.more}` : t`of several`, title }));
   }
   look(node, item.frame);
   return node;
@@ -191,7 +192,7 @@ function told() {
     if (key[0] === "f") look(node, state.frames.get(Number(key.slice(1))));
   }
   const n = state.chosen.size;
-  byId("chosen-text").textContent = n ? `${plural(n, "frame")} chosen` : "Nothing chosen";
+  byId("chosen-text").textContent = n ? t`${plural(n, "frame")} chosen` : t`Nothing chosen`;
   for (const button of document.querySelectorAll("#chosen [data-do]")) {
     const what = button.dataset.do;
     button.disabled = n === 0;
@@ -309,7 +310,7 @@ function shootPreset() {
   const select = byId("shoot-preset");
   const known = [...select.options].find((o) => o.dataset.name === state.preset);
   if (state.preset && !known) select.append(el("option", { value: "?", "data-name": state.preset, text: state.preset }));
-  byId("shoot-text").textContent = state.preset ? `Whole shoot: ${state.preset}` : "Whole shoot";
+  byId("shoot-text").textContent = state.preset ? t`Whole shoot: ${state.preset}` : t`Whole shoot`;
   select.value = state.preset ? [...select.options].find((o) => o.dataset.name === state.preset).value : "";
 }
 byId("shoot-preset").addEventListener("change", (event) => {
@@ -359,7 +360,7 @@ useKeys("sheet", sheetCommands({ state, ids, actions, byHand: () => view.byHand,
 // The frames do not wait for the presets.
 const loading = load();
 const found = await trying(() => get("/api/presets"));
-presets = found?.presets || [];
+presets = (found?.presets || []).map(shippedWords);
 byId("shoot-preset").querySelector('[value="?"]')?.remove();
 for (const p of presets) byId("shoot-preset").append(el("option", { value: p.key, "data-name": p.name, text: `${p.folder}: ${p.name}` }));
 shootPreset();

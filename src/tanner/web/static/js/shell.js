@@ -4,12 +4,13 @@ import { byId, el } from "./dom.js";
 import { Keys } from "./keys.js";
 import { beginWalk } from "./walk.js";
 import "./work.js";
+import { t } from "./texts.js";
 
 export const shootId = Number(document.body.dataset.shoot) || null;
 
 export function tell(text, trouble = false) {
   const notice = el("div", { class: trouble ? "notice trouble" : "notice" }, el("span", { text }));
-  notice.append(el("button", { type: "button", class: "plain", "aria-label": "Close", text: "Close", onclick: () => notice.remove() }));
+  notice.append(el("button", { type: "button", class: "plain", "aria-label": t`Close`, text: t`Close`, onclick: () => notice.remove() }));
   byId("notices").append(notice);
   if (!trouble) setTimeout(() => notice.remove(), 5000);
   return notice;
@@ -41,8 +42,8 @@ export function ask({ title, label, value = "" }) {
 async function step(way) {
   const result = await trying(() => post(`/api/shoots/${shootId}/${way}`));
   if (!result) return;
-  const word = way === "undo" ? "Undone" : "Done again";
-  tell(result.done ? `${word}: ${result.done}` : way === "undo" ? "There is nothing to undo." : "There is nothing to redo.");
+  const word = way === "undo" ? t`Undone` : t`Done again`;
+  tell(result.done ? `${word}: ${result.done}` : way === "undo" ? t`There is nothing to undo.` : t`There is nothing to redo.`);
   for (const line of result.told || []) tell(line, true);
   if (result.done) document.dispatchEvent(new CustomEvent("tanner:changed"));
 }
@@ -53,9 +54,10 @@ export const redo = () => step("redo");
 // Where one is, for "go on where you were"; kept in this browser.
 const PLACE = "tanner.place";
 export function keepPlace(frame = null) {
-  const screen = document.querySelector(".bar-screens [aria-current]")?.textContent;
+  const link = document.querySelector(".bar-screens [aria-current]");
+  const screen = link?.textContent;
   const shoot = document.querySelector(".bar > [title]")?.textContent;
-  const url = frame && screen === "Bench" ? `${location.pathname}?frame=${frame}` : location.pathname;
+  const url = frame && link?.pathname.endsWith("/bench") ? `${location.pathname}?frame=${frame}` : location.pathname;
   if (shootId && screen) localStorage.setItem(PLACE, JSON.stringify({ screen, shoot, url, frame }));
 }
 
@@ -71,12 +73,12 @@ let keys = null;
 export function useKeys(screen, commands) {
   const common = shootId
     ? [
-        { id: "undo", key: "Ctrl+z", label: "Undo", run: undo },
-        { id: "redo", key: "Ctrl+Shift+z", label: "Redo", run: redo },
+        { id: "undo", key: "Ctrl+z", label: t`Undo`, run: undo },
+        { id: "redo", key: "Ctrl+Shift+z", label: t`Redo`, run: redo },
       ]
     : [];
   keys?.destroy();
-  const menu = { id: "commands", key: ".", label: "All commands of this page", run: () => keys.menu?.open() };
+  const menu = { id: "commands", key: ".", label: t`All commands of this page`, run: () => keys.menu?.open() };
   keys = new Keys(screen, [...commands, ...common, ...(commands.some((c) => c.section) ? [menu] : [])]);
   return keys;
 }

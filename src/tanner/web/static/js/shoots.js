@@ -4,6 +4,7 @@ import { byId, el } from "./dom.js";
 import { hear } from "./news.js";
 import { lastPlace, trying } from "./shell.js";
 import { noWalk } from "./walk.js";
+import { t } from "./texts.js";
 
 byId("new-shoot").addEventListener("submit", async (event) => {
   event.preventDefault();
@@ -19,13 +20,13 @@ async function checkOriginals(shoot) {
   if (!check) return;
   const place = document.querySelector(`[data-checked="${shoot}"]`);
   const said = el("span");
-  const stop = el("button", { type: "button", text: "Stop" });
+  const stop = el("button", { type: "button", text: t`Stop` });
   stop.addEventListener("click", () => trying(() => post(`/api/checks/${check.id}/cancel`)));
   place.replaceChildren(said, stop);
   place.hidden = false;
   const line = hear("work");
   while (!check.over) {
-    said.textContent = `Checking originals: ${check.done} of ${check.count}${check.left_s ? `, about ${check.left_s} s left` : ""}`;
+    said.textContent = t`Checking originals: ${check.done} of ${check.count}${check.left_s ? t`, about ${check.left_s} s left` : ""}`;
     await line.next();
     const next = await trying(() => get(`/api/checks/${check.id}`));
     if (!next) return;

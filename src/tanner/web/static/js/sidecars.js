@@ -1,10 +1,11 @@
 // Sidecars of a shoot: on or off, what both sides changed, and which version holds.
 import { get, post } from "./api.js";
-import { byId, el, number, plural } from "./dom.js";
+import { byId, el, number } from "./dom.js";
 import { shootId, trying } from "./shell.js";
+import { plural, t } from "./texts.js";
 
-const day = (text) => (text ? new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" }) : "no date");
-const shown = (v) => (v === null ? "as shot" : typeof v === "number" ? number(v) : Array.isArray(v) ? `${v.length} points` : typeof v === "boolean" ? (v ? "yes" : "no") : String(v));
+const day = (text) => (text ? new Date(text).toLocaleString(document.documentElement.lang, { dateStyle: "medium", timeStyle: "short" }) : t`no date`);
+const shown = (v) => (v === null ? t`as shot` : typeof v === "number" ? number(v) : Array.isArray(v) ? t`${v.length} points` : typeof v === "boolean" ? (v ? t`yes` : t`no`) : String(v));
 
 export class Sidecars {
   constructor(done) {
@@ -26,7 +27,7 @@ export class Sidecars {
     const state = await trying(() => get(`/api/shoots/${shootId}/sidecars`));
     if (!state) return;
     byId("sidecars-on").checked = state.on;
-    byId("sidecars-text").textContent = state.on ? `${plural(state.written, "frame")} ${state.written === 1 ? "has" : "have"} one.` : "Off. Files that are there stay as they are.";
+    byId("sidecars-text").textContent = state.on ? t`${plural(state.written, "frame")} ${state.written === 1 ? t`has` : t`have`} one.` : t`Off. Files that are there stay as they are.`;
     byId("sidecars-trouble").replaceChildren(...state.trouble.map((text) => el("li", { text })));
     byId("sidecars-conflicts").replaceChildren(...state.conflicts.map((c) => this.conflict(c)));
     byId("sidecars-none").hidden = state.conflicts.length > 0;
@@ -42,8 +43,8 @@ export class Sidecars {
     return el(
       "section",
       { class: "conflict" },
-      el("table", { class: "files-table" }, el("thead", {}, el("tr", {}, el("th", { text: c.name }), el("th", { text: `Here, ${day(c.mine)}` }), el("th", { text: `In the sidecar, ${day(c.theirs)}` }))), el("tbody", {}, ...c.differs.slice(0, 12).map((d) => el("tr", {}, el("td", { text: d.label }), el("td", { text: shown(d.mine) }), el("td", { text: shown(d.theirs) }))))),
-      el("p", { class: "line" }, c.differs.length > 12 ? el("span", { class: "dim", text: `and ${c.differs.length - 12} more` }) : null, el("span", { class: "bar-fill" }), el("button", { type: "button", text: "What is here holds", onclick: take("mine") }), el("button", { type: "button", text: "The sidecar holds", onclick: take("theirs") })),
+      el("table", { class: "files-table" }, el("thead", {}, el("tr", {}, el("th", { text: c.name }), el("th", { text: t`Here, ${day(c.mine)}` }), el("th", { text: t`In the sidecar, ${day(c.theirs)}` }))), el("tbody", {}, ...c.differs.slice(0, 12).map((d) => el("tr", {}, el("td", { text: d.label }), el("td", { text: shown(d.mine) }), el("td", { text: shown(d.theirs) }))))),
+      el("p", { class: "line" }, c.differs.length > 12 ? el("span", { class: "dim", text: t`and ${c.differs.length - 12} more` }) : null, el("span", { class: "bar-fill" }), el("button", { type: "button", text: t`What is here holds`, onclick: take("mine") }), el("button", { type: "button", text: t`The sidecar holds`, onclick: take("theirs") })),
     );
   }
 }

@@ -2,6 +2,7 @@
 import { get, post, remove } from "./api.js";
 import { byId, el, size } from "./dom.js";
 import { shootId, trying } from "./shell.js";
+import { t, worded } from "./texts.js";
 
 const NEW = { title: "", size: "long:2048", enlarge: "never", border: 0, ground: "#ffffff", format: "jpeg", quality: 92, most_kb: 0, chroma: "auto", compression: "none", space: "srgb", icc: "", intent: "relative", black_point: true, sharpen: "none", sharpen_strength: 100, ppi: 300, metadata: "all", place: true, keywords: true, alternates: true, cut: "none", cut_area: "subject", shadow: true, name: "{name}", subfolder: "", exists: "number", mark: { kind: "none", text: "", picture: "", place: "bottom right", size: 25, margin: 3, opacity: 60 } };
 const NUMBERS = new Set(["border", "quality", "most_kb", "sharpen_strength", "ppi"]);
@@ -57,7 +58,7 @@ function fields() {
   byId("s-a").hidden = kind === "original";
   byId("s-b").hidden = byId("s-times").hidden = !BOXES.includes(kind);
   byId("s-unit").hidden = !lengths;
-  byId("s-word").textContent = { mp: "million px", percent: "%" }[kind] || "";
+  byId("s-word").textContent = { mp: t`million px`, percent: "%" }[kind] || "";
   const format = value("s-format");
   const dng = format === "dng";
   const cut = dng ? "none" : value("s-cut");
@@ -114,11 +115,11 @@ async function preview() {
   const mine = ++asked;
   const given = wish();
   if (!given?.frames.length) {
-    byId("s-about").textContent = "Choose frames, and one of them is shown here as it will be written.";
+    byId("s-about").textContent = t`Choose frames, and one of them is shown here as it will be written.`;
     return;
   }
   const spec = read();
-  spec.title ||= "Output";
+  spec.title ||= t`Output`;
   const most = [...new Set([0, 1, Math.floor(given.frames.length / 2), given.frames.length - 1])].filter((i) => i < given.frames.length);
   try {
     const found = await post(`/api/shoots/${shootId}/plan`, { ...given, frames: most.map((i) => given.frames[i]), specs: [spec] });
@@ -127,7 +128,7 @@ async function preview() {
     byId("s-names").replaceChildren(
       ...found.rows.map((r) => {
         const notes = r.notes.filter((n) => n.startsWith("name") || n.startsWith("same") || n.startsWith("subfolder") || n.startsWith("the path"));
-        return el("li", {}, el("span", { text: r.target.replace(`${found.folder}/`, "") }), el("span", { class: "dim", text: ` ${r.width} × ${r.height}` }), ...notes.map((n) => el("span", { class: "note block", text: n })));
+        return el("li", {}, el("span", { text: r.target.replace(`${found.folder}/`, "") }), el("span", { class: "dim", text: ` ${r.width} × ${r.height}` }), ...notes.map((n) => el("span", { class: "note block", text: worded(n) })));
       }),
     );
     if (found.rows.length) await shown(mine, found.rows[0], spec, given.text);
@@ -142,10 +143,10 @@ async function preview() {
 
 // The picture stays until the next one is there.
 async function shown(mine, row, spec, text) {
-  byId("s-about").textContent = `${row.name} is being written …`;
+  byId("s-about").textContent = t`${row.name} is being written …`;
   const made = await post(`/api/shoots/${shootId}/proof`, { frame: row.frame, spec, text, number: row.number });
   if (mine !== asked) return;
-  byId("s-about").textContent = `${row.name}: ${made.width} × ${made.height} px, ${size(made.bytes)}${made.shown ? "" : ". Linear camera colour is not a picture to look at."}`;
+  byId("s-about").textContent = t`${row.name}: ${made.width} × ${made.height} px, ${size(made.bytes)}${made.shown ? "" : t`. Linear camera colour is not a picture to look at.`}`;
   byId("s-picture").hidden = !made.shown;
   if (made.shown) byId("s-picture").src = `/api/proofs/${made.proof}`;
 }
@@ -179,7 +180,7 @@ byId("spec-delete").addEventListener("click", async () => {
 get("/api/profiles").then(
   (data) => {
     byId("s-icc").append(...data.iccs.map((i) => el("option", { value: i.key, text: i.name })));
-    byId("s-mark-picture").append(...(data.pictures.length ? data.pictures.map((i) => el("option", { value: i.key, text: i.name })) : [el("option", { value: "", text: "none in Kit yet" })]));
+    byId("s-mark-picture").append(...(data.pictures.length ? data.pictures.map((i) => el("option", { value: i.key, text: i.name })) : [el("option", { value: "", text: t`none in Kit yet` })]));
   },
   () => null,
 );

@@ -1,6 +1,7 @@
 // A wheel of colour: the angle is the hue of Oklab, the distance from the middle the strength. The rules below it say the same
 // by number; arrow keys turn it and move it in and out, Home puts it back.
 import { el, svg } from "./dom.js";
+import { t } from "./texts.js";
 
 const SIZE = 132;
 const R = 52;
@@ -52,7 +53,7 @@ export class Wheel {
     this.handle.setAttribute("cy", y);
     this.handle.setAttribute("fill", strength ? css(angle) : "#ececec");
     this.pad.setAttribute("aria-valuenow", String(Math.round(strength)));
-    this.pad.setAttribute("aria-valuetext", `${Math.round(strength)} % towards ${Math.round(hue)}°`);
+    this.pad.setAttribute("aria-valuetext", t`${Math.round(strength)} % towards ${Math.round(hue)}°`);
   }
 
   emit(kind) {

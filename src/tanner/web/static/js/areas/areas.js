@@ -13,6 +13,7 @@ import { WHOLE } from "./geometry.js";
 import { BEGIN, DRAWN, KINDS } from "./kinds.js";
 import { Parts } from "./parts.js";
 import { AreaPointer } from "./pointer.js";
+import { t } from "../texts.js";
 
 export const TINTS = ["rgb(226 90 60)", "rgb(70 150 235)", "rgb(90 190 90)", "rgb(235 190 50)", "rgb(190 110 220)", "rgb(60 200 200)"];
 
@@ -31,7 +32,7 @@ export class Areas extends AreaPointer {
     for (const root of document.querySelectorAll("#area-one :is(.rule, .curve)")) {
       const name = root.dataset.key.replace("areas/00000000/", "");
       const about = { ...bench.table[root.dataset.key], offset: null };
-      this.controls.set(name, root.classList.contains("curve") ? new Curve(root, { ...about, label: `the area’s ${about.label}` }) : new Rule(root, about));
+      this.controls.set(name, root.classList.contains("curve") ? new Curve(root, { ...about, label: t`the area’s ${about.label}` }) : new Rule(root, about));
     }
     this.brush = new BrushTool(this);
     this.parts = new Parts(this);
@@ -97,7 +98,7 @@ export class Areas extends AreaPointer {
     byId("area-here").checked = area.present !== false;
     byId("area-here-choice").hidden = !frame().follows;
     byId("area-follow").hidden = !frame().offsets[this.key("place")];
-    byId("area-remove").textContent = this.followed() ? "Not on this frame" : "Remove";
+    byId("area-remove").textContent = this.followed() ? t`Not on this frame` : t`Remove`;
     byId("area-own").hidden = !this.followed();
     byId("area-again").hidden = !this.followed() || !this.shapes().some((s) => s.holds === "subject");
     this.say();
@@ -112,8 +113,8 @@ export class Areas extends AreaPointer {
     const found = this.found();
     let said = "";
     if (this.off) said = this.off;
-    else if (found.length) said = found[8] < 0 ? "It is being looked for in this frame; until then it is off here." : found[8] < 0.25 ? "Its subject is not found in this frame, so it is off here. Make it this frame’s own, or look again." : `Found in this frame, ${Math.round(found[8] * 100)} % sure.`;
-    else if (this.followed()) said = "The mask is the lead’s: drag it to where it belongs on this frame.";
+    else if (found.length) said = found[8] < 0 ? t`It is being looked for in this frame; until then it is off here.` : found[8] < 0.25 ? t`Its subject is not found in this frame, so it is off here. Make it this frame’s own, or look again.` : t`Found in this frame, ${Math.round(found[8] * 100)} % sure.`;
+    else if (this.followed()) said = t`The mask is the lead’s: drag it to where it belongs on this frame.`;
     byId("area-said").textContent = said;
     byId("area-said").classList.toggle("text-warn", Boolean(this.off) || (found.length > 0 && found[8] < 0.25));
   }
@@ -125,8 +126,8 @@ export class Areas extends AreaPointer {
     const follows = frame().follows && keys.some((k) => frame().layers[k] === "lead");
     const own = follows && (keys.some((k) => frame().layers[k] === "own") || frame().offsets[`areas/${a.id}/place`]);
     const lost = a.found?.length && a.found[8] < 0.25;
-    const state = !here ? "not on this frame" : lost ? (a.found[8] < 0 ? "looking for it" : "not found here") : own ? "departs here" : follows ? "follows" : "";
-    const on = el("input", { type: "checkbox", checked: a.enabled !== false, "aria-label": `${a.name} on` });
+    const state = !here ? t`not on this frame` : lost ? (a.found[8] < 0 ? t`looking for it` : t`not found here`) : own ? t`departs here` : follows ? t`follows` : "";
+    const on = el("input", { type: "checkbox", checked: a.enabled !== false, "aria-label": t`${a.name} on` });
     on.addEventListener("change", () => this.bench.edit({ [`areas/${a.id}/enabled`]: on.checked }));
     // A name for what the mask depends on, so that the picture is asked for again when it changes.
     const stamp = JSON.stringify([a.shapes, a.place, a.found, a.inverted, a.grow, a.soften, a.refine, a.density, frame().values["crop.left"], frame().values["crop.top"], frame().values["crop.right"], frame().values["crop.bottom"]]);
@@ -139,7 +140,7 @@ export class Areas extends AreaPointer {
       { class: a.id === this.chosen ? "area-row chosen" : "area-row" },
       on,
       picture,
-      el("button", { type: "button", class: "area-name", "aria-pressed": String(a.id === this.chosen), text: a.name || "Area", onclick: () => this.choose(a.id) }),
+      el("button", { type: "button", class: "area-name", "aria-pressed": String(a.id === this.chosen), text: a.name || t`Area`, onclick: () => this.choose(a.id) }),
       el("span", { class: `index-mark ${lost ? "mark-off" : own || !here ? "mark-own" : follows ? "mark-follows" : ""}`, "aria-hidden": "true" }),
       el("span", { class: "dim", text: state }),
     );
@@ -158,7 +159,7 @@ export class Areas extends AreaPointer {
     const departs = list.some((a) => a.present === false || frame().offsets[`areas/${a.id}/place`] || (frame().follows && Object.entries(frame().layers).some(([k, l]) => l === "own" && k.startsWith(`areas/${a.id}/`) && !k.endsWith("/found"))));
     const following = frame().follows && list.length && !departs;
     index.querySelector(".index-mark").className = `index-mark ${lost ? "mark-off" : departs ? "mark-own" : following ? "mark-follows" : ""}`;
-    index.title = lost ? "An area is not found in this frame" : "";
+    index.title = lost ? t`An area is not found in this frame` : "";
   }
 
   hover(id) {
@@ -210,7 +211,7 @@ export class Areas extends AreaPointer {
   listen() {
     const root = byId("area-one");
     byId("area-new").addEventListener("click", () => this.parts.menu(byId("area-new"), (kind) => this.begin(kind, null)));
-    byId("area-name").addEventListener("change", (event) => this.bench.edit({ [this.key("name")]: event.target.value.trim() || "Area" }));
+    byId("area-name").addEventListener("change", (event) => this.bench.edit({ [this.key("name")]: event.target.value.trim() || t`Area` }));
     byId("area-inverted").addEventListener("change", (event) => this.bench.edit({ [this.key("inverted")]: event.target.checked }));
     byId("area-here").addEventListener("change", (event) => this.bench.edit({ [this.key("present")]: event.target.checked }));
     byId("area-follow").addEventListener("click", () => this.bench.commit("/api/giveup", { frames: this.bench.targets(), keys: [this.key("place")] }));
@@ -220,7 +221,7 @@ export class Areas extends AreaPointer {
     byId("area-remove").addEventListener("click", () => this.remove());
     byId("area-see").addEventListener("change", (event) => this.see(event.target.value));
     byId("area-tints").append(...TINTS.map((tint, i) => {
-      const b = el("button", { type: "button", class: "tint-choice", "aria-label": `Colour ${i + 1} of its mask`, onclick: () => this.bench.edit({ [this.key("tint")]: i }) });
+      const b = el("button", { type: "button", class: "tint-choice", "aria-label": t`Colour ${i + 1} of its mask`, onclick: () => this.bench.edit({ [this.key("tint")]: i }) });
       b.style.background = tint;
       return b;
     }));
@@ -252,7 +253,7 @@ export class Areas extends AreaPointer {
   async lookAgain() {
     const line = hear("work", "frames");
     const done = await trying(() => post("/api/areas/find", { frames: this.bench.targets(), areas: [this.chosen] }));
-    if (done) tell("Looking for it again.");
+    if (done) tell(t`Looking for it again.`);
     for (let n = 0; n < 40; n += 1) {
       await line.next(300);
       const { work } = await get("/api/work");

@@ -1,6 +1,7 @@
 // The brush: painted in the page at once, kept as a stroke when the pointer is lifted.
 import { byId, number } from "../dom.js";
 import { simpler, written } from "./geometry.js";
+import { t } from "../texts.js";
 
 const KEEP = "tanner.brush";
 
@@ -39,7 +40,7 @@ export class BrushTool {
   show() {
     for (const name of ["size", "softness", "flow", "strength", "alike"]) {
       byId(`brush-${name}`).value = this.to(name);
-      byId(`brush-${name}-text`).textContent = name === "size" ? `${number(this.set.size * 1000, this.set.size < 0.02 ? 1 : 0)} ‰` : name === "alike" && !this.set.alike ? "off" : `${Math.round(this.set[name] * 100)} %`;
+      byId(`brush-${name}-text`).textContent = name === "size" ? `${number(this.set.size * 1000, this.set.size < 0.02 ? 1 : 0)} ‰` : name === "alike" && !this.set.alike ? t`off` : `${Math.round(this.set[name] * 100)} %`;
     }
     byId("brush-erase").checked = this.set.erase;
   }

@@ -1,5 +1,6 @@
 // The chosen corner of an outline: how soft the edge is there, whether it is curved; by number or by its ring on the picture.
 import { byId, number } from "../dom.js";
+import { t } from "../texts.js";
 
 const SOFTEST = 0.1;
 
@@ -68,7 +69,7 @@ export class Corner {
     if (!shape) return;
     if (this.chosen !== null && this.chosen >= shape.points.length) this.chosen = null;
     const point = this.one();
-    byId("corner-number").textContent = point ? `${this.chosen + 1} of ${shape.points.length}` : "none is chosen";
+    byId("corner-number").textContent = point ? t`${this.chosen + 1} of ${shape.points.length}` : t`none is chosen`;
     byId("corner-one").hidden = !point;
     if (!point) return;
     const softness = point.softness ?? shape.softness ?? 0.004;

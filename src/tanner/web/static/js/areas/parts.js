@@ -2,6 +2,7 @@
 import { byId, el } from "../dom.js";
 import { Rule } from "../rule.js";
 import { COMBINE, CONTROLS, DRAWN, GROUPS, HOLDS, KINDS, nameOf } from "./kinds.js";
+import { t } from "../texts.js";
 
 const option = (chosen) => ([value, text]) => el("option", { value, text, selected: value === chosen });
 
@@ -60,7 +61,7 @@ export class Parts {
       this.areas.change(next, true);
     };
     const set = (values) => this.areas.change(shapes.map((s, n) => (n === i ? { ...s, ...values } : s)), true);
-    const how = el("select", { "aria-label": `How ${nameOf(shape)} is combined`, disabled: fixed }, ...Object.entries(COMBINE).map(option(shape.combine || "add")));
+    const how = el("select", { "aria-label": t`How ${nameOf(shape)} is combined`, disabled: fixed }, ...Object.entries(COMBINE).map(option(shape.combine || "add")));
     how.addEventListener("change", () => set({ combine: how.value }));
     const turned = el("input", { type: "checkbox", checked: Boolean(shape.inverted), disabled: fixed });
     turned.addEventListener("change", () => set({ inverted: turned.checked }));
@@ -69,10 +70,10 @@ export class Parts {
       "li",
       { class: i === this.chosen ? "part-row chosen" : "part-row" },
       el("button", { type: "button", class: "area-name", "aria-pressed": String(i === this.chosen), text: nameOf(shape), onclick: () => this.choose(i) }),
-      tool("↑", `${nameOf(shape)} up`, i === 0, () => move(-1)),
-      tool("↓", `${nameOf(shape)} down`, i === shapes.length - 1, () => move(1)),
-      tool("×", `Remove ${nameOf(shape)}`, shapes.length < 2, () => this.areas.change(shapes.filter((_, n) => n !== i), true)),
-      el("span", { class: "part-how" }, how, el("label", { class: "choice", title: "Everything but this part" }, turned, " inverted")),
+      tool("↑", t`${nameOf(shape)} up`, i === 0, () => move(-1)),
+      tool("↓", t`${nameOf(shape)} down`, i === shapes.length - 1, () => move(1)),
+      tool("×", t`Remove ${nameOf(shape)}`, shapes.length < 2, () => this.areas.change(shapes.filter((_, n) => n !== i), true)),
+      el("span", { class: "part-how" }, how, el("label", { class: "choice", title: t`Everything but this part` }, turned, t` inverted`)),
     );
   }
 
@@ -117,7 +118,7 @@ export class Parts {
     const node = el(
       "div",
       { class: "rule", "data-key": `part.${about.name}` },
-      el("div", { class: "rule-head" }, el("label", { for: id, text: about.label }), el("span", { class: "rule-mark", "aria-hidden": "true" }), el("button", { type: "button", class: "rule-reset", hidden: true, text: "reset", "aria-label": `Reset ${about.label}` }), el("input", { class: "rule-number", id, inputmode: "decimal", autocomplete: "off", spellcheck: "false" }), el("span", { class: "rule-unit", text: about.unit })),
+      el("div", { class: "rule-head" }, el("label", { for: id, text: about.label }), el("span", { class: "rule-mark", "aria-hidden": "true" }), el("button", { type: "button", class: "rule-reset", hidden: true, text: t`reset`, "aria-label": t`Reset ${about.label}` }), el("input", { class: "rule-number", id, inputmode: "decimal", autocomplete: "off", spellcheck: "false" }), el("span", { class: "rule-unit", text: about.unit })),
       el("div", { class: "rule-scale", role: "slider", tabindex: "0", "aria-label": about.label }),
     );
     const changed = (final) => (event) => {

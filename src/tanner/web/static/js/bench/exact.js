@@ -4,6 +4,7 @@ import { byId, el, number } from "../dom.js";
 import { listed, newId } from "../listed.js";
 import { tell, trying } from "../shell.js";
 import { PickTool } from "./pick-tool.js";
+import { t } from "../texts.js";
 
 function swatch(hex, label) {
   const node = el("span", { class: "inline-block h-6 w-6 flex-none border border-edge", role: "img", "aria-label": label, title: label });
@@ -64,25 +65,25 @@ export class Exact {
 
   row(p, n) {
     const said = this.said.get(p.id);
-    const name = p.name || `Colour ${n + 1}`;
+    const name = p.name || t`Colour ${n + 1}`;
     const key = (part) => `exact/${p.id}/${part}`;
     const lab = (v) => `${number(v[0], 1)} ${number(v[1], 1)} ${number(v[2], 1)}`;
-    const target = el("input", { type: "text", class: "w-16 min-w-0 flex-1 px-1!", list: "exact-colours", autocomplete: "off", "aria-label": `${name} must be`, title: "sRGB as #3a6ea5, L*a*b* as 48 −4 −33, or a name of the colour list", value: lab(p.target) });
+    const target = el("input", { type: "text", class: "w-16 min-w-0 flex-1 px-1!", list: "exact-colours", autocomplete: "off", "aria-label": t`${name} must be`, title: t`sRGB as #3a6ea5, L*a*b* as 48 −4 −33, or a name of the colour list`, value: lab(p.target) });
     target.addEventListener("change", () => this.aim(p, target));
-    const reach = el("input", { type: "range", class: "w-full", min: "4", max: "80", step: "1", value: String(p.reach ?? 20), "aria-label": `Reach of ${name}`, title: "How far from the colour others are changed" });
+    const reach = el("input", { type: "range", class: "w-full", min: "4", max: "80", step: "1", value: String(p.reach ?? 20), "aria-label": t`Reach of ${name}`, title: t`How far from the colour others are changed` });
     reach.addEventListener("change", () => this.bench.edit({ [key("reach")]: Number(reach.value) }));
     return el(
       "li",
       { class: "border-t border-line pt-2", "data-id": p.id },
       el("div", { class: "flex items-center gap-1.5" },
-        swatch(said?.sample || "transparent", `Sample: L*a*b* ${lab(p.sample)}`),
+        swatch(said?.sample || "transparent", t`Sample: L*a*b* ${lab(p.sample)}`),
         el("span", { "aria-hidden": "true", text: "→" }),
-        swatch(said?.target || "transparent", `Must be: L*a*b* ${lab(p.target)}`),
+        swatch(said?.target || "transparent", t`Must be: L*a*b* ${lab(p.target)}`),
         target,
-        el("button", { type: "button", class: "plain", text: "×", "aria-label": `Remove ${name}`, title: "Remove", onclick: () => this.bench.commit("/api/colours/remove", { frames: this.bench.targets(), of: "exact", ids: [p.id] }) }),
+        el("button", { type: "button", class: "plain", text: "×", "aria-label": t`Remove ${name}`, title: t`Remove`, onclick: () => this.bench.commit("/api/colours/remove", { frames: this.bench.targets(), of: "exact", ids: [p.id] }) }),
       ),
-      el("div", { class: "mt-1 flex items-center gap-2 text-small" }, el("span", { text: "Reach" }), el("span", { class: "min-w-0 flex-1" }, reach), el("span", { class: "w-8 tabular-nums", text: said ? number(said.reach, 0) : "" }),
-        el("span", { class: "w-24 flex-none text-right whitespace-nowrap tabular-nums", title: "CIEDE2000 of the sample from what it must be, before and after", text: said ? `ΔE ${number(said.before, 1)} → ${number(said.after, 1)}` : "" })),
+      el("div", { class: "mt-1 flex items-center gap-2 text-small" }, el("span", { text: t`Reach` }), el("span", { class: "min-w-0 flex-1" }, reach), el("span", { class: "w-8 tabular-nums", text: said ? number(said.reach, 0) : "" }),
+        el("span", { class: "w-24 flex-none text-right whitespace-nowrap tabular-nums", title: t`CIEDE2000 of the sample from what it must be, before and after`, text: said ? `ΔE ${number(said.before, 1)} → ${number(said.after, 1)}` : "" })),
       ...(said?.wrong ? [el("p", { class: "trouble text-small", text: said.wrong })] : []),
     ); // prettier-ignore
   }
@@ -104,7 +105,7 @@ export class Exact {
     if (!found) return;
     this.named = new Map(found.colours.map((c) => [c.name, c]));
     byId("exact-colours").replaceChildren(...found.colours.map((c) => el("option", { value: c.name, label: c.hex })));
-    tell(`${found.colours.length} colours of ${found.title} can be chosen by name.`);
+    tell(t`${found.colours.length} colours of ${found.title} can be chosen by name.`);
   }
 
   key() {
@@ -124,8 +125,8 @@ export class Exact {
         const name = f.name.replace(/\.[^.]+$/, "");
         const alone = (text) => [el("tr", {}, el("td", { text: name }), el("td", { colspan: "2", class: "dim", text }))];
         if (f.trouble) return alone(f.trouble);
-        if (!f.rows.length) return alone("has none");
-        return f.rows.map((r, n) => el("tr", {}, el("td", { text: several ? `${name}, ${r.name || `colour ${n + 1}`}` : name }), ...("before" in r ? [el("td", { class: "num", text: number(r.before, 1) }), el("td", { class: "num", text: number(r.after, 1) })] : [el("td", { colspan: "2", class: "dim", text: "is not in it" })])));
+        if (!f.rows.length) return alone(t`has none`);
+        return f.rows.map((r, n) => el("tr", {}, el("td", { text: several ? `${name}, ${r.name || t`colour ${n + 1}`}` : name }), ...("before" in r ? [el("td", { class: "num", text: number(r.before, 1) }), el("td", { class: "num", text: number(r.after, 1) })] : [el("td", { colspan: "2", class: "dim", text: t`is not in it` })])));
       }),
     );
   }

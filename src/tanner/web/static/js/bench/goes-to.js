@@ -1,5 +1,6 @@
 // Which frames a change reaches; the ribbon says it, always.
-import { byId, plural } from "../dom.js";
+import { byId } from "../dom.js";
+import { plural } from "../texts.js";
 import { state } from "./state.js";
 
 // ribbon(): the column of the set, whose chosen frames can be meant

@@ -28,7 +28,7 @@ export class LevelHandles {
   }
 
   get channel() {
-    return document.querySelector('.group[data-group="levels"] [role=tab][aria-selected="true"]')?.textContent.trim() || "All";
+    return document.querySelector('.group[data-group="levels"] [role=tab][aria-selected="true"]')?.dataset.tab || "All";
   }
 
   key(name) {

@@ -4,6 +4,7 @@ import { byId } from "../dom.js";
 import { hear } from "../news.js";
 import { trying } from "../shell.js";
 import { shown, state } from "./state.js";
+import { t } from "../texts.js";
 
 export function noteLine(notes = []) {
   byId("picture-note").hidden = !notes.length;
@@ -28,8 +29,8 @@ export async function followQuiet(number, drawAnew) {
       if (job?.done) drawAnew();
       return;
     }
-    const left = job.left_s === null ? "" : `, ${job.left_s} s left`;
-    noteLine([`Noise: ${shown("noise.method")} is being worked out, ${percent(job.share)}${left}. Until then quick is shown.`]);
+    const left = job.left_s === null ? "" : t`, ${job.left_s} s left`;
+    noteLine([t`Noise: ${shown("noise.method")} is being worked out, ${percent(job.share)}${left}. Until then quick is shown.`]);
     await line.next(300);
   }
   if (following === number) following = 0;

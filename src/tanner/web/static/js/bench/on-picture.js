@@ -2,6 +2,7 @@
 // dragged up and down, that is what changes.
 import { byId } from "../dom.js";
 import { state } from "./state.js";
+import { t } from "../texts.js";
 
 // Middles of the named ranges, as `core.colour.ranges` declares them: given with the page.
 const HUES = JSON.parse(byId("hues").textContent);
@@ -43,7 +44,7 @@ function shareOf(range, { light, hue }) {
   return lies ? soft((range.width - away) / Math.max(range.width * (range.softness / 100), 0.01)) : 0;
 }
 
-const openTab = (group) => document.querySelector(`.group[data-group="${group}"] [role=tab][aria-selected="true"]`)?.textContent.trim();
+const openTab = (group) => document.querySelector(`.group[data-group="${group}"] [role=tab][aria-selected="true"]`)?.dataset.tab;
 
 export class OnPicture {
   // bench: {picture, shown(key), move(values), edit(values), curve(key), picked()}
@@ -99,15 +100,15 @@ export class OnPicture {
   hover(p) {
     if (state.group === "picked") {
       const found = this.range(p);
-      this.say(found ? `range ${found.number} has ${Math.round(100 * found.share)} % of this` : "in none of the ranges");
+      this.say(found ? t`range ${found.number} has ${Math.round(100 * found.share)} % of this` : t`in none of the ranges`);
     } else if (state.group === "ranges") {
       const { chroma, hue } = oklab(this.colour(p));
       const found = shares(hue).map((w, k) => [NAMES[k], w]).filter(([, w]) => w > 0.1).sort((a, b) => b[1] - a[1]);
-      this.say(chroma < 0.02 ? "nearly grey here" : found.map(([name, w]) => `${name} ${Math.round(100 * w)} %`).join(", "));
+      this.say(chroma < 0.02 ? t`nearly grey here` : found.map(([name, w]) => `${name} ${Math.round(100 * w)} %`).join(", "));
     } else {
       const at = this.onCurve(p);
       this.bench.curve(this.curveKey())?.point(at.x);
-      this.say(`${Math.round(100 * at.x)} % becomes ${Math.round(100 * at.y)} %`);
+      this.say(t`${Math.round(100 * at.x)} % becomes ${Math.round(100 * at.y)} %`);
     }
   }
 

@@ -5,6 +5,7 @@ import { listed, newId } from "../listed.js";
 import { Rule } from "../rule.js";
 import { trying } from "../shell.js";
 import { PickTool } from "./pick-tool.js";
+import { t } from "../texts.js";
 
 export class Picked {
   // bench: {picture, table, frame(), shown(key), edit(values), commit(url, body), targets()}
@@ -38,7 +39,7 @@ export class Picked {
     byId("picked-by-hand").hidden = !list.length;
     byId("picked-list").replaceChildren(
       ...list.map((p, n) => {
-        const node = el("button", { type: "button", class: "h-8 w-10 border-2 border-transparent p-0! aria-pressed:border-ink", "aria-pressed": String(p.id === this.chosen), "aria-label": `Range ${n + 1}`, title: `Range ${n + 1}: hue ${Math.round(p.middle[2])}°`, onclick: () => this.choose(p.id) });
+        const node = el("button", { type: "button", class: "h-8 w-10 border-2 border-transparent p-0! aria-pressed:border-ink", "aria-pressed": String(p.id === this.chosen), "aria-label": t`Range ${n + 1}`, title: t`Range ${n + 1}: hue ${Math.round(p.middle[2])}°`, onclick: () => this.choose(p.id) });
         node.style.background = `oklch(${p.middle.join(" ")})`;
         return node;
       }),

@@ -1,9 +1,10 @@
 // The colour below the pointer, as it will be delivered.
 import { byId, number } from "../dom.js";
+import { t } from "../texts.js";
 
 export function showProbe(values) {
   byId("probe").textContent = values
-    ? `RGB ${values.rgb.map((v) => number(v, 0)).join(" ")}   L* ${number(values.lab[0], 1)} a* ${number(values.lab[1], 1)} b* ${number(values.lab[2], 1)}`
+    ? t`RGB ${values.rgb.map((v) => number(v, 0)).join(" ")}   L* ${number(values.lab[0], 1)} a* ${number(values.lab[1], 1)} b* ${number(values.lab[2], 1)}`
     : "";
 }
 

@@ -1,12 +1,13 @@
 // The histogram can be dragged: its five parts stand for black point, shadows, exposure, highlights and white point.
 import { byId, el, number } from "../dom.js";
+import { t } from "../texts.js";
 
 const PARTS = [
-  ["light.black_point", 0.08, "black point"],
-  ["light.shadows", 0.32, "shadows"],
-  ["light.exposure", 0.68, "exposure"],
-  ["light.highlights", 0.92, "highlights"],
-  ["light.white_point", 1.01, "white point"],
+  ["light.black_point", 0.08, t`black point`],
+  ["light.shadows", 0.32, t`shadows`],
+  ["light.exposure", 0.68, t`exposure`],
+  ["light.highlights", 0.92, t`highlights`],
+  ["light.white_point", 1.01, t`white point`],
 ];
 
 export class ScopeDrag {

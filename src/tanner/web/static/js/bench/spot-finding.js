@@ -1,15 +1,16 @@
 // What is looked for: specks by themselves, dust on the sensor; and the walk over the whole picture at 100 %.
 import { post } from "../api.js";
 import { beside } from "../commands.js";
-import { byId, el, plural } from "../dom.js";
+import { byId, el } from "../dom.js";
 import { tell, trying } from "../shell.js";
 import { answered } from "./questions.js";
+import { plural, t } from "../texts.js";
 
 const KINDS = [
-  ["Specks and scratches", "On even ground: specks, lint, scratches", (f) => f.find(false)],
-  ["Also on textured things", "Everywhere, so that much is shown that is none", (f) => f.find(true)],
-  ["Dust on the sensor", "What frames of this camera show at the same place of the sensor", (f) => f.dust(false)],
-  ["Dust in this plain frame", "A plain wall, shot at f/11 or smaller for this", (f) => f.dust(true)],
+  [t`Specks and scratches`, t`On even ground: specks, lint, scratches`, (f) => f.find(false)],
+  [t`Also on textured things`, t`Everywhere, so that much is shown that is none`, (f) => f.find(true)],
+  [t`Dust on the sensor`, t`What frames of this camera show at the same place of the sensor`, (f) => f.dust(false)],
+  [t`Dust in this plain frame`, t`A plain wall, shot at f/11 or smaller for this`, (f) => f.dust(true)],
 ];
 
 export class SpotFinding {
@@ -19,7 +20,7 @@ export class SpotFinding {
     this.found = []; // what was found and is not accepted yet
     this.ofSensor = false;
     this.screen = -1;
-    this.menu = el("div", { popover: "auto", class: "popover p-2", role: "menu", "aria-label": "What is looked for" });
+    this.menu = el("div", { popover: "auto", class: "popover p-2", role: "menu", "aria-label": t`What is looked for` });
     this.menu.append(
       el("div", { class: "grid gap-1", role: "presentation" }, ...KINDS.map(([label, title, run]) => el("button", { type: "button", role: "menuitem", class: "kind-choice", title, text: label, onclick: () => (this.menu.hidePopover(), run(this)) }))),
     );
@@ -50,19 +51,19 @@ export class SpotFinding {
     button.textContent = words;
     const got = await trying(() => post(`/api/frames/${this.bench.frame().id}/${url}`, body));
     button.disabled = false;
-    button.textContent = "Look for ▾";
+    button.textContent = t`Look for ▾`;
     return got;
   }
 
   async find(everywhere) {
     const { id } = this.bench.frame();
-    const got = await this.asked("spots/find", { everywhere }, "Looking …");
+    const got = await this.asked("spots/find", { everywhere }, t`Looking …`);
     if (!got || this.bench.frame().id !== id) return;
     this.of = id;
     this.found = got.spots;
     this.ofSensor = false;
     this.about = "";
-    if (!got.spots.length) tell("Nothing was found on even ground.");
+    if (!got.spots.length) tell(t`Nothing was found on even ground.`);
     this.show();
   }
 
@@ -74,19 +75,19 @@ export class SpotFinding {
     const got = await answered(
       () => post(`/api/frames/${id}/dust/find`, { plain }),
       (done, count) => {
-        button.textContent = this.looking ? `Stop (${done} of ${count})` : "Stopping …";
+        button.textContent = this.looking ? t`Stop (${done} of ${count})` : t`Stopping …`;
         return this.looking;
       },
     );
     this.looking = false;
-    button.textContent = "Look for ▾";
+    button.textContent = t`Look for ▾`;
     if (!got || this.bench.frame().id !== id) return;
     this.of = id;
     const [a, b, c, d] = got.turn;
     this.found = got.specks.map((s) => ({ ...s, kind: "dust", path: [[a * s.at[0] + b * s.at[1], c * s.at[0] + d * s.at[1]]] }));
     this.ofSensor = true;
     this.about = got.said;
-    if (!got.specks.length) tell(`No dust was found. ${got.said}`);
+    if (!got.specks.length) tell(t`No dust was found. ${got.said}`);
     this.show();
   }
 
@@ -105,8 +106,8 @@ export class SpotFinding {
   show() {
     const n = this.wanted().length;
     byId("spot-found").hidden = !this.found.length;
-    byId("spot-found-text").textContent = `${plural(n, "place")} of ${this.found.length}, from ${byId("spot-limit").value} % sure on. ${this.about || ""}`;
-    byId("spot-accept").textContent = this.ofSensor ? "Keep for this camera" : "Heal these";
+    byId("spot-found-text").textContent = t`${plural(n, "place")} of ${this.found.length}, from ${byId("spot-limit").value} % sure on. ${this.about || ""}`;
+    byId("spot-accept").textContent = this.ofSensor ? t`Keep for this camera` : t`Heal these`;
     byId("spot-accept").disabled = !n;
     this.bench.picture.draw();
   }
@@ -118,7 +119,7 @@ export class SpotFinding {
     if (ofSensor) {
       const kept = await trying(() => post(`/api/frames/${this.bench.frame().id}/dust`, { specks: wanted.map((f) => ({ x: f.path[0][0], y: f.path[0][1], size: f.size })) }));
       if (!kept) return;
-      tell(`${plural(kept.count, "piece")} of dust kept for this camera in Kit: healed in every frame that it took from that day on.`);
+      tell(t`${plural(kept.count, "piece")} of dust kept for this camera in Kit: healed in every frame that it took from that day on.`);
     }
     this.found = [];
     this.show();
@@ -147,6 +148,6 @@ export class SpotFinding {
     picture.y = at(row, rows);
     this.bench.view.zoom(1);
     byId("spot-walked").hidden = false;
-    byId("spot-walked").textContent = `Screen ${this.screen + 1} of ${count}; keys . and , go on and back.`;
+    byId("spot-walked").textContent = t`Screen ${this.screen + 1} of ${count}; keys . and , go on and back.`;
   }
 }

@@ -4,6 +4,7 @@ import { byId, el } from "../dom.js";
 import { Rule } from "../rule.js";
 import { tell, trying } from "../shell.js";
 import { answered } from "./questions.js";
+import { t } from "../texts.js";
 
 const PROPOSALS = 3;
 
@@ -46,7 +47,7 @@ export class SpotOne {
       this.shown = spot?.id;
       this.first = 0;
       byId("spot-proposed").hidden = true;
-      byId("spot-proposals").textContent = "Other proposals";
+      byId("spot-proposals").textContent = t`Other proposals`;
       byId("spot-proposals").setAttribute("aria-expanded", "false");
     }
     if (!spot) return;
@@ -68,7 +69,7 @@ export class SpotOne {
     byId("spot-along-off").hidden = !spot.along?.length;
     if (way !== "fill") this.drawAlong(false);
     const others = this.others();
-    byId("spot-other").replaceChildren(el("option", { value: "", text: "this frame" }), ...others.map((f) => el("option", { value: f.id, text: f.name, selected: f.name === spot.other })));
+    byId("spot-other").replaceChildren(el("option", { value: "", text: t`this frame` }), ...others.map((f) => el("option", { value: f.id, text: f.name, selected: f.name === spot.other })));
     if (spot.other && !others.some((f) => f.name === spot.other)) byId("spot-other").append(el("option", { value: "-", text: spot.other, selected: true }));
     const dust = spot.holds === "sensor";
     byId("spot-holds-part").hidden = dust;
@@ -78,7 +79,7 @@ export class SpotOne {
     byId("spot-again").hidden = !followed;
     const said = this.said.get(spot.id);
     byId("spot-said").hidden = !said;
-    if (said) byId("spot-said").replaceChildren(said.said, " ", ...(said.holds && said.holds !== (spot.holds || "setup") ? [el("button", { type: "button", class: "plain underline", text: "Set it so", onclick: () => this.hold(said.holds) })] : []));
+    if (said) byId("spot-said").replaceChildren(said.said, " ", ...(said.holds && said.holds !== (spot.holds || "setup") ? [el("button", { type: "button", class: "plain underline", text: t`Set it so`, onclick: () => this.hold(said.holds) })] : []));
   }
 
   // Whether the next stroke says what continues in the chosen spot.
@@ -102,7 +103,7 @@ export class SpotOne {
   async hold(holds) {
     if (holds !== "sensor") return this.set({ holds });
     const kept = await trying(() => post(`/api/frames/${this.bench.frame().id}/dust`, { spots: [this.spots.chosen] }));
-    if (kept) tell("Kept for this camera in Kit, under Sensor dust: healed in every frame that it took from that day on.");
+    if (kept) tell(t`Kept for this camera in Kit, under Sensor dust: healed in every frame that it took from that day on.`);
     await this.bench.refresh();
     return kept;
   }
@@ -121,13 +122,13 @@ export class SpotOne {
     const found = await answered(
       () => post(`/api/frames/${frame}/spots/evidence`, { spots: [id] }),
       (done, count) => {
-        button.textContent = this.asking ? "Stop" : "Stopping …";
-        byId("spot-said").textContent = `Looking at other frames of this camera: ${done} of ${count}.`;
+        button.textContent = this.asking ? t`Stop` : t`Stopping …`;
+        byId("spot-said").textContent = t`Looking at other frames of this camera: ${done} of ${count}.`;
         return this.asking;
       },
     );
     this.asking = false;
-    button.textContent = "Ask the other frames";
+    button.textContent = t`Ask the other frames`;
     if (found) this.said.set(id, found.spots[id]);
     this.fill();
   }
@@ -138,12 +139,12 @@ export class SpotOne {
     const open = !byId("spot-proposed").hidden;
     if (open) this.first = (this.first + PROPOSALS) % 99;
     byId("spot-proposals").setAttribute("aria-expanded", "true");
-    byId("spot-proposals").textContent = "Three more";
+    byId("spot-proposals").textContent = t`Three more`;
     byId("spot-proposed").hidden = false;
     byId("spot-proposed").replaceChildren(
       ...Array.from({ length: PROPOSALS }, (_, k) => {
         const n = this.first + k;
-        const button = el("button", { type: "button", class: "aspect-square overflow-hidden border-2 border-line p-0! aria-pressed:border-accent", "aria-pressed": String(n === (spot.another || 0)), "aria-label": `Proposal ${n + 1}`, title: `Proposal ${n + 1}` });
+        const button = el("button", { type: "button", class: "aspect-square overflow-hidden border-2 border-line p-0! aria-pressed:border-accent", "aria-pressed": String(n === (spot.another || 0)), "aria-label": t`Proposal ${n + 1}`, title: t`Proposal ${n + 1}` });
         button.append(el("img", { class: "size-full object-cover", alt: "", src: `/api/frames/${this.bench.frame().id}/spots/${spot.id}/picture?shown=proposal&number=${n}&size=96` }));
         button.addEventListener("click", async () => {
           await this.set({ another: n, source: [] });

@@ -5,6 +5,7 @@ import { listed, newId } from "../listed.js";
 import { Places } from "../places.js";
 import { SpotFinding } from "./spot-finding.js";
 import { SpotOne } from "./spot-one.js";
+import { t } from "../texts.js";
 
 const fix = (v) => Number(v.toFixed(6));
 
@@ -81,25 +82,25 @@ export class Spots {
     byId("spot-list").replaceChildren(...list.map((s, n) => this.row(s, n)));
     byId("spot-all").hidden = byId("spot-carry").hidden = !list.length;
     byId("spot-dust").hidden = !dust;
-    byId("spot-dust").replaceChildren(`And ${dust} of the dust on this camera’s sensor, from `, el("a", { href: "/kit#dust", text: "Kit" }), ".");
+    byId("spot-dust").replaceChildren(t`And ${dust} of the dust on this camera’s sensor, from `, el("a", { href: "/kit#dust", text: t`Kit` }), ".");
     const left = list.filter((s) => this.done?.[s.id]?.left).length;
     byId("spot-left").hidden = !left;
-    byId("spot-left").textContent = left === 1 ? "One is left alone on this frame; the list says why." : `${left} are left alone on this frame; the list says why.`;
+    byId("spot-left").textContent = left === 1 ? t`One is left alone on this frame; the list says why.` : t`${left} are left alone on this frame; the list says why.`;
     this.panel.fill();
   }
 
   row(s, n) {
     const { frame } = this.bench;
-    const name = `${s.name || (s.path.length > 1 ? "Line" : "Spot")} ${n + 1}`;
+    const name = `${s.name || (s.path.length > 1 ? t`Line` : t`Spot`)} ${n + 1}`;
     const done = this.done?.[s.id];
     const follows = frame().follows && frame().layers[`spots/${s.id}/path`] === "lead";
     return el(
       "li",
       { class: s.id === this.chosen ? "area-row chosen" : "area-row" },
-      el("span", { class: "flex flex-none gap-px", title: "Before and after", "aria-hidden": "true" }, ...this.picturesOf(s)),
+      el("span", { class: "flex flex-none gap-px", title: t`Before and after`, "aria-hidden": "true" }, ...this.picturesOf(s)),
       el("button", { type: "button", class: "area-name", "aria-pressed": String(s.id === this.chosen), text: name, onclick: () => this.choose(s.id, true) }),
-      el("span", { class: done?.left ? "dim shrink text-warn" : "dim shrink", text: done?.said || (follows ? "follows" : "") }),
-      el("button", { type: "button", class: "plain", "aria-label": `Remove ${name}`, title: follows ? "Not on this frame" : "Remove", text: "×", onclick: () => this.remove([s.id]) }),
+      el("span", { class: done?.left ? "dim shrink text-warn" : "dim shrink", text: done?.said || (follows ? t`follows` : "") }),
+      el("button", { type: "button", class: "plain", "aria-label": t`Remove ${name}`, title: follows ? t`Not on this frame` : t`Remove`, text: "×", onclick: () => this.remove([s.id]) }),
     );
   }
 
@@ -110,7 +111,7 @@ export class Spots {
     const stamp = JSON.stringify([id, { ...s, judged: undefined, name: undefined }, rest]);
     const known = this.pictures.get(s.id);
     if (known?.stamp === stamp) return known.nodes;
-    const nodes = ["before", "after"].map((shown) => el("img", { class: "size-8 flex-none object-cover", loading: "lazy", alt: "", src: `/api/frames/${id}/spots/${s.id}/picture?shown=${shown}&size=64&v=${(this.asked += 1)}`, onerror: (event) => event.target.classList.add("invisible") }));
+    const nodes = [t`before`, t`after`].map((shown) => el("img", { class: "size-8 flex-none object-cover", loading: "lazy", alt: "", src: `/api/frames/${id}/spots/${s.id}/picture?shown=${shown}&size=64&v=${(this.asked += 1)}`, onerror: (event) => event.target.classList.add("invisible") }));
     this.pictures.set(s.id, { stamp, nodes });
     return nodes;
   }
@@ -276,7 +277,7 @@ export class Spots {
       const closed = byId("spot-outline").checked && path.length > 2;
       // An outline is drawn as wide as the place is; only its rim is soft.
       const size = closed ? Math.min(this.size, 0.003) : this.size;
-      this.put([{ path, size: fix(size), name: closed ? "Outline" : long ? "Line" : "Spot", way: this.way, closed }]).then(() => this.choose(this.latest));
+      this.put([{ path, size: fix(size), name: closed ? "Outline" : long ? t`Line` : t`Spot`, way: this.way, closed }]).then(() => this.choose(this.latest));
     }
   }
 }

@@ -3,6 +3,7 @@ import { post } from "../api.js";
 import { byId } from "../dom.js";
 import { tell, trying } from "../shell.js";
 import { state } from "./state.js";
+import { t } from "../texts.js";
 
 let bench = null;
 // bench: {picture, edit(values)}
@@ -17,7 +18,7 @@ async function whiteBy(method) {
   const found = await trying(() => post(`/api/frames/${state.frame.id}/white/${method}`));
   if (!found) return;
   await bench.edit(found.values);
-  tell(`White balance ${found.words}.`);
+  tell(t`White balance ${found.words}.`);
 }
 let picking = false;
 export const isPicking = () => picking;

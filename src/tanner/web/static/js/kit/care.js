@@ -2,10 +2,11 @@
 import { get, post } from "../api.js";
 import { byId, el } from "../dom.js";
 import { tell, trying } from "../shell.js";
+import { t } from "../texts.js";
 
-const NAMES = { previews: ["Pictures of frames", "previews_gigabytes"], blocks: ["Small raw data, for pictures", "blocks_gigabytes"], quiet: ["Frames without noise", "quiet_gigabytes"] };
-const large = (bytes) => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : bytes >= 1e5 ? `${(bytes / 1e6).toFixed(1)} MB` : `${(bytes / 1e3).toFixed(0)} kB`);
-const when = (iso) => new Date(iso).toLocaleString("en-GB", { day: "numeric", month: "long", year: "numeric", hour: "2-digit", minute: "2-digit" });
+const NAMES = { previews: [t`Pictures of frames`, "previews_gigabytes"], blocks: [t`Small raw data, for pictures`, "blocks_gigabytes"], quiet: [t`Frames without noise`, "quiet_gigabytes"] };
+const large = (bytes) => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : bytes >= 1e5 ? `${(bytes / 1e6).toFixed(1)} MB` : t`${(bytes / 1e3).toFixed(0)} kB`);
+const when = (iso) => new Date(iso).toLocaleString(document.documentElement.lang, { day: "numeric", month: "long", year: "numeric", hour: "2-digit", minute: "2-digit" });
 
 function show(now) {
   byId("care-catalogue").textContent = `${now.catalogue.path}, ${large(now.catalogue.bytes)}`;
@@ -15,12 +16,12 @@ function show(now) {
   byId("care-rows").replaceChildren(
     ...(now.backups.length
       ? now.backups.map((b) => el("tr", {}, el("td", { class: "tight", text: when(b.at) }), el("td", { class: "num", text: large(b.bytes) }), el("td", { class: "tight dim text-small", text: b.name })))
-      : [el("tr", {}, el("td", { colspan: "3", class: "dim", text: "None yet." }))]),
+      : [el("tr", {}, el("td", { colspan: "3", class: "dim", text: t`None yet.` }))]),
   );
   byId("care-room-rows").replaceChildren(
     ...now.rooms.map((r) => {
       const [title, name] = NAMES[r.name];
-      return el("tr", {}, el("td", { text: title }), el("td", { class: "num", text: large(r.bytes) }), el("td", { class: "whitespace-nowrap" }, el("input", { type: "number", min: "0.05", max: "100000", step: "any", class: "w-20", name, value: String(r.gigabytes), "aria-label": `${title}: at most, in GB` }), " GB"));
+      return el("tr", {}, el("td", { text: title }), el("td", { class: "num", text: large(r.bytes) }), el("td", { class: "whitespace-nowrap" }, el("input", { type: "number", min: "0.05", max: "100000", step: "any", class: "w-20", name, value: String(r.gigabytes), "aria-label": t`${title}: at most, in GB` }), t` GB`));
     }),
   );
 }
@@ -39,11 +40,11 @@ export async function care() {
 
 byId("care-backups").addEventListener("submit", (event) => {
   event.preventDefault();
-  set({ backup_hours: Number(byId("care-hours").value), backups_kept: Number(byId("care-kept").value) }, "Set.");
+  set({ backup_hours: Number(byId("care-hours").value), backups_kept: Number(byId("care-kept").value) }, t`Set.`);
 });
 byId("care-rooms").addEventListener("submit", (event) => {
   event.preventDefault();
-  set(Object.fromEntries([...event.target.querySelectorAll("input")].map((i) => [i.name, Number(i.value)])), "Set.");
+  set(Object.fromEntries([...event.target.querySelectorAll("input")].map((i) => [i.name, Number(i.value)])), t`Set.`);
 });
 byId("care-now").addEventListener("click", async () => {
   byId("care-now").disabled = true;
@@ -51,5 +52,5 @@ byId("care-now").addEventListener("click", async () => {
   byId("care-now").disabled = false;
   if (!now) return;
   show(now);
-  tell("The catalogue was backed up, and the copy checked.");
+  tell(t`The catalogue was backed up, and the copy checked.`);
 });

@@ -2,16 +2,17 @@
 import { remove } from "../api.js";
 import { byId, el } from "../dom.js";
 import { trying } from "../shell.js";
+import { t } from "../texts.js";
 
 export const own = (key) => key.startsWith("own/");
 export const triedOn = () => Number(byId("tried-on")?.value) || null;
-export const exported = (url, name) => el("a", { class: "button no-underline", href: url, download: "", text: "Export", "aria-label": `Export ${name}` });
+export const exported = (url, name) => el("a", { class: "button no-underline", href: url, download: "", text: t`Export`, "aria-label": t`Export ${name}` });
 
 export function deletes(url, name, then) {
   return el("button", {
     type: "button",
-    text: "Delete",
-    "aria-label": `Delete ${name}`,
+    text: t`Delete`,
+    "aria-label": t`Delete ${name}`,
     onclick: async () => {
       if (await trying(() => remove(url))) then();
     },

@@ -3,11 +3,12 @@ import { get } from "../api.js";
 import { byId, el } from "../dom.js";
 import { trying } from "../shell.js";
 import { deletes } from "./common.js";
+import { t } from "../texts.js";
 
 export async function files() {
   const data = await trying(() => get("/api/profiles"));
   if (!data) return;
-  const kinds = [[data.looks, "Looks", ".cube"], [data.iccs, "Printers and papers", ".icc"], [data.camera_iccs, "Cameras, by ICC profile", ".icc"], [data.lens_files, "Lenses", ".xml"], [data.pictures, "Watermarks", ".png"]];
+  const kinds = [[data.looks, t`Looks`, ".cube"], [data.iccs, t`Printers and papers`, ".icc"], [data.camera_iccs, t`Cameras, by ICC profile`, ".icc"], [data.lens_files, t`Lenses`, ".xml"], [data.pictures, t`Watermarks`, ".png"]];
   byId("others").replaceChildren(
     ...kinds
       .filter(([list]) => list.length)

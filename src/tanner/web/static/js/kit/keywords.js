@@ -1,7 +1,8 @@
 // Kit, Keywords: the tree over all shoots. Each can be renamed, merged, put under another, and called by other words.
 import { get, post, upload } from "../api.js";
-import { byId, el, plural } from "../dom.js";
+import { byId, el } from "../dom.js";
 import { ask, tell, trying } from "../shell.js";
+import { plural, t } from "../texts.js";
 
 let rows = [];
 
@@ -36,13 +37,13 @@ function line(row, depth) {
   const act = (text, title, run) => el("button", { type: "button", class: "plain", text, title, "aria-label": `${text} ${row.name}`, onclick: run });
   return el("li", { class: `row ${DEPTHS[Math.min(depth, DEPTHS.length - 1)]}` },
     el("b", { class: "min-w-0 truncate", text: row.name }),
-    row.synonyms.length ? el("span", { class: "dim min-w-0 truncate", text: `also ${row.synonyms.join(", ")}` }) : null,
+    row.synonyms.length ? el("span", { class: "dim min-w-0 truncate", text: t`also ${row.synonyms.join(", ")}` }) : null,
     el("span", { class: "bar-fill" }),
-    row.count ? el("a", { class: "num flex-none underline", href: `/find?q=${encodeURIComponent(`keyword:"${row.name}"`)}`, text: plural(row.count, "frame") }) : el("span", { class: "dim flex-none", text: "no frames" }),
-    act("Rename …", "In all shoots; a name that is there already takes the frames of both", () => rename(row)),
-    act("Put under …", "Gives it a place in the tree; nothing: at its top", () => under(row)),
-    act("Also …", "Other words for it, by which it is found and suggested", () => also(row)),
-    act("Leave out", "Takes it out of the tree; frames keep it", () => change("/api/keywords/leave-out", { name: row.name })),
+    row.count ? el("a", { class: "num flex-none underline", href: `/find?q=${encodeURIComponent(`keyword:"${row.name}"`)}`, text: plural(row.count, "frame") }) : el("span", { class: "dim flex-none", text: t`no frames` }),
+    act(t`Rename …`, t`In all shoots; a name that is there already takes the frames of both`, () => rename(row)),
+    act(t`Put under …`, t`Gives it a place in the tree; nothing: at its top`, () => under(row)),
+    act(t`Also …`, t`Other words for it, by which it is found and suggested`, () => also(row)),
+    act(t`Leave out`, t`Takes it out of the tree; frames keep it`, () => change("/api/keywords/leave-out", { name: row.name })),
   ); // prettier-ignore
 }
 
@@ -53,26 +54,26 @@ async function change(url, body) {
 }
 
 async function rename(row) {
-  const to = await ask({ title: `Rename ${row.name}`, label: "Name", value: row.name });
+  const to = await ask({ title: t`Rename ${row.name}`, label: t`Name`, value: row.name });
   if (!to || to === row.name) return;
   const merges = rows.some((r) => r.name === to);
   const found = await change("/api/keywords/rename", { name: row.name, to });
-  if (found) tell(`${row.name} is ${to}${merges ? " now, with the frames of both" : ""}: ${plural(row.count, "frame")} in ${plural(found.shoots, "shoot")}.`);
+  if (found) tell(t`${row.name} is ${to}${merges ? t` now, with the frames of both` : ""}: ${plural(row.count, "frame")} in ${plural(found.shoots, "shoot")}.`);
 }
 
 async function under(row) {
-  const parent = await ask({ title: `Put ${row.name} under`, label: "Keyword above it, or a bar (|) for the top", value: row.parent || "|" });
+  const parent = await ask({ title: t`Put ${row.name} under`, label: t`Keyword above it, or a bar (|) for the top`, value: row.parent || "|" });
   if (parent) change("/api/keywords/place", { name: row.name, parent: parent === "|" ? null : parent });
 }
 
 async function also(row) {
-  const said = await ask({ title: `Other words for ${row.name}`, label: "With commas, or a bar (|) for none", value: row.synonyms.join(", ") || "|" });
+  const said = await ask({ title: t`Other words for ${row.name}`, label: t`With commas, or a bar (|) for none`, value: row.synonyms.join(", ") || "|" });
   if (said) change("/api/keywords/also", { name: row.name, synonyms: said.split(/[,|]/).map((s) => s.trim()).filter(Boolean) });
 }
 
 byId("keyword-find").addEventListener("input", draw);
 byId("keyword-new").addEventListener("click", async () => {
-  const name = await ask({ title: "New keyword", label: "Name" });
+  const name = await ask({ title: t`New keyword`, label: t`Name` });
   if (name) change("/api/keywords/place", { name, parent: null });
 });
 byId("keyword-file").addEventListener("change", async (event) => {
@@ -80,6 +81,6 @@ byId("keyword-file").addEventListener("change", async (event) => {
   event.target.value = "";
   const found = file && (await trying(() => upload("/api/keywords/file", file)));
   if (!found) return;
-  tell(`${plural(found.taken, "keyword")} taken.`);
+  tell(t`${plural(found.taken, "keyword")} taken.`);
   keywords();
 });

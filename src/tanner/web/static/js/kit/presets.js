@@ -1,8 +1,9 @@
 // Presets by folder, on a frame of one's own; one opened: before and with it, and all that it sets.
 import { get, post } from "../api.js";
-import { byId, el, number, plural } from "../dom.js";
+import { byId, el, number } from "../dom.js";
 import { trying } from "../shell.js";
 import { deletes, latest, own, triedOn } from "./common.js";
+import { plural, shippedWords, t, worded } from "../texts.js";
 
 const table = JSON.parse(byId("kit-table").textContent);
 const titles = JSON.parse(byId("kit-titles").textContent);
@@ -15,11 +16,11 @@ const picture = (key, edge, at = amount()) => `/api/frames/${triedOn()}/try?key=
 
 function text(key, value) {
   const item = table[key];
-  if (value && typeof value === "object" && !Array.isArray(value)) return "by ISO or light";
-  if (typeof value === "boolean") return value ? "on" : "off";
+  if (value && typeof value === "object" && !Array.isArray(value)) return t`by ISO or light`;
+  if (typeof value === "boolean") return value ? t`on` : t`off`;
   if (typeof value === "number") return `${value > 0 && item.min < 0 ? "+" : ""}${number(value, Math.abs(value) >= 1000 ? 0 : 2)} ${item.unit}`.trim();
   if (Array.isArray(value)) return plural(value.length, "point");
-  return value === null ? "as shot" : String(value);
+  return value === null ? t`as shot` : worded(String(value));
 }
 
 function card(preset) {
@@ -71,9 +72,9 @@ function open(preset) {
   );
   const more = [];
   const areas = new Set(Object.keys(preset.values).filter((k) => k.startsWith("areas/")).map((k) => k.split("/")[1])).size;
-  if (areas) more.push(`It brings ${plural(areas, "area")}.`);
-  if (preset.unknown.length) more.push(`${plural(preset.unknown.length, "name")} of a newer version, kept.`);
-  if (preset.match) more.push(`Frames that get it are matched to ${preset.match.of || "a stored reference"} by the ${preset.match.kind}.`);
+  if (areas) more.push(t`It brings ${plural(areas, "area")}.`);
+  if (preset.unknown.length) more.push(t`${plural(preset.unknown.length, "name")} of a newer version, kept.`);
+  if (preset.match) more.push(t`Frames that get it are matched to ${preset.match.of || t`a stored reference`} by the ${preset.match.kind}.`);
   byId("detail-more").textContent = more.join(" ");
   shown();
 }
@@ -83,7 +84,7 @@ export async function presets() {
   const mine = look();
   const data = await trying(() => get("/api/presets"));
   if (!data || !mine()) return;
-  found = data.presets;
+  found = data.presets.map(shippedWords);
   byId("problems").replaceChildren(...data.problems.map((p) => el("li", { text: p })));
   arrange();
 }

@@ -3,6 +3,7 @@ import { get, post } from "../api.js";
 import { byId, el, number } from "../dom.js";
 import { trying } from "../shell.js";
 import { latest } from "./common.js";
+import { shippedWords, t } from "../texts.js";
 
 const kelvin = (k) => `${number(k, 0)} K`;
 let frameRules = [];
@@ -22,11 +23,11 @@ function frameRule(r, i, names) {
   const button = (text, run, more = {}) => el("button", { type: "button", text, onclick: run, ...more });
   const tools = el("td", { class: "num" });
   tools.append(
-    button("↑", () => keepFrameRules(frameRules.toSpliced(i - 1, 2, frameRules[i], frameRules[i - 1])), { "aria-label": `Rule ${i + 1} up`, disabled: i === 0 }), " ",
-    button(r.on ? "Switch off" : "Switch on", () => keepFrameRules(frameRules.with(i, { ...frameRules[i], on: !r.on }))), " ",
-    button("Delete", () => keepFrameRules(frameRules.toSpliced(i, 1)), { "aria-label": `Delete rule ${i + 1} for presets` }),
+    button("↑", () => keepFrameRules(frameRules.toSpliced(i - 1, 2, frameRules[i], frameRules[i - 1])), { "aria-label": t`Rule ${i + 1} up`, disabled: i === 0 }), " ",
+    button(r.on ? t`Switch off` : t`Switch on`, () => keepFrameRules(frameRules.with(i, { ...frameRules[i], on: !r.on }))), " ",
+    button(t`Delete`, () => keepFrameRules(frameRules.toSpliced(i, 1)), { "aria-label": t`Delete rule ${i + 1} for presets` }),
   );
-  return el("tr", { class: r.on ? "" : "dim" }, el("td", { text: r.words }), el("td", { text: names[r.preset] || `${r.preset} (no longer there)` }), el("td", { class: "num", text: `${number(r.amount, 0)} %` }), tools);
+  return el("tr", { class: r.on ? "" : "dim" }, el("td", { text: r.words }), el("td", { text: names[r.preset] || t`${r.preset} (no longer there)` }), el("td", { class: "num", text: `${number(r.amount, 0)} %` }), tools);
 }
 
 // Until the first look has come, nothing can be added.
@@ -36,7 +37,7 @@ export async function rules() {
   const [byFrame, kit, colour] = await Promise.all(["/api/rules", "/api/presets", "/api/profiles"].map((url) => trying(() => get(url))));
   if (!byFrame || !kit || !colour || !mine()) return;
   byId("frame-rule-form").hidden = false;
-  const names = Object.fromEntries(kit.presets.map((p) => [p.key, `${p.folder}: ${p.name}`]));
+  const names = Object.fromEntries(kit.presets.map(shippedWords).map((p) => [p.key, `${p.folder}: ${p.name}`]));
   byId("frame-rule-form").elements.preset.replaceChildren(...kit.presets.map((p) => el("option", { value: p.key, text: names[p.key] })));
   frameRules = byFrame.rules.map(({ words, ...rule }) => rule);
   byId("frame-rules").replaceChildren(...byFrame.rules.map((r, i) => frameRule(r, i, names)));
@@ -46,7 +47,7 @@ export async function rules() {
   const profileNames = Object.fromEntries(colour.profiles.map((p) => [p.key, p.name]));
   byId("rules").replaceChildren(
     ...profileRules.map((r, i) =>
-      el("tr", {}, el("td", { text: r.camera }), el("td", { class: "tight", text: kelvin(r.low) }), el("td", { class: "tight", text: kelvin(r.high) }), el("td", { text: profileNames[r.profile] || r.profile }), el("td", { class: "num" }, el("button", { type: "button", text: "Delete", "aria-label": `Delete rule ${i + 1}`, onclick: () => keepProfileRules(profileRules.toSpliced(i, 1)) }))),
+      el("tr", {}, el("td", { text: r.camera }), el("td", { class: "tight", text: kelvin(r.low) }), el("td", { class: "tight", text: kelvin(r.high) }), el("td", { text: profileNames[r.profile] || r.profile }), el("td", { class: "num" }, el("button", { type: "button", text: t`Delete`, "aria-label": t`Delete rule ${i + 1}`, onclick: () => keepProfileRules(profileRules.toSpliced(i, 1)) }))),
     ),
   );
 }

@@ -3,6 +3,7 @@ import { get } from "../api.js";
 import { byId, el } from "../dom.js";
 import { trying } from "../shell.js";
 import { specDrawing } from "../spec-drawing.js";
+import { shippedWords } from "../texts.js";
 import { deletes, exported, latest, own } from "./common.js";
 
 const look = latest();
@@ -11,7 +12,7 @@ export async function specs() {
   const data = await trying(() => get("/api/specs"));
   if (!data || !mine()) return;
   byId("specs").replaceChildren(
-    ...data.specs.map((s) => {
+    ...data.specs.map(shippedWords).map((s) => {
       const key = encodeURIComponent(s.key);
       const tools = el("div", { class: "mt-2 flex gap-2" }, exported(`/api/specs/file?key=${key}`, s.title));
       if (own(s.key)) tools.append(deletes(`/api/specs?key=${key}`, s.title, specs));

@@ -2,6 +2,7 @@
 import { byId } from "../dom.js";
 import { drawBox, showBox } from "../draw-box.js";
 import { tell } from "../shell.js";
+import { t } from "../texts.js";
 
 // kind(), box(), lead(): what holds now; choose(kind) and drawn(box) are told of a choice
 export function areaChoice({ kind, box, lead, choose, drawn: use }) {
@@ -9,7 +10,7 @@ export function areaChoice({ kind, box, lead, choose, drawn: use }) {
   byId("by-area").addEventListener("change", (event) => {
     if (event.target.value !== "drawn") return void choose(event.target.value);
     const there = lead();
-    if (!there) return void tell("This set has no lead to draw on.", true);
+    if (!there) return void tell(t`This set has no lead to draw on.`, true);
     draw(null);
     byId("area-image").src = `/api/frames/${there.id}/picture?v=${there.v}`;
     byId("area-dialog").showModal();

@@ -1,10 +1,11 @@
 // The Line-up's chart: lightness and colour of each frame over the tolerance around the reference.
 import { number, svg } from "../dom.js";
+import { t } from "../texts.js";
 
 const AXES = [
-  { name: "L*", index: 0, low: "darker", high: "lighter" },
-  { name: "a*", index: 1, low: "greener", high: "redder" },
-  { name: "b*", index: 2, low: "bluer", high: "yellower" },
+  { name: "L*", index: 0, low: t`darker`, high: t`lighter` },
+  { name: "a*", index: 1, low: t`greener`, high: t`redder` },
+  { name: "b*", index: 2, low: t`bluer`, high: t`yellower` },
 ];
 
 // root: the SVG; f: the figures of a line (see the Line-up's data); chosen: ids of frames that are marked
@@ -38,7 +39,7 @@ export function drawChart(root, f, chosen) {
       const mark = r.frame === f.lead ? svg("rect", { class: "point lead", x: x(i) - 5, y: cy - 5, width: 10, height: 10 }) : r.outside ? svg("path", { class: "point outside", d: `M${x(i)} ${cy - 7}L${x(i) + 7} ${cy}L${x(i)} ${cy + 7}L${x(i) - 7} ${cy}Z` }) : svg("circle", { class: "point", cx: x(i), cy, r: 4 });
       mark.dataset.id = r.frame;
       if (chosen.has(r.frame)) mark.classList.add("chosen");
-      mark.append(svg("title", {}, `${r.name}: ${r.words || "as the reference"}`));
+      mark.append(svg("title", {}, `${r.name}: ${r.words || t`as the reference`}`));
       parts.push(mark);
     });
   }
