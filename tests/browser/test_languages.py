@@ -14,7 +14,7 @@ from tanner.web.language.catalogue import read
 
 OUTSIDE = (Path(__file__).parent / "outside.js").read_text()
 WRITTEN = r"Spring|\w+/T\d{4}(-\d)?\.\w+|T\d{4}\.(tif|dng)|Set \d|[A-Z]+\d*(-\d)?\.(DNG|jpg|JPG)|T\d{4}|Alder( One)?|Finch|DCIM|100ALDER|card|photos|\bout\b|lamp"
-NO_WORDS = r"\b(px|mm|kB|MB|GB|EV|ppi|ISO|JPEG|TIFF|PNG|sRGB|CIEDE2000|K|f)\b|\d+ ?\w+|[\w/-]*\{[\w:]+\}[^,;]*|/\S+|[\w-]+\.(sqlite|icc|cube|xml|png|jpg)|#\w+"
+NO_WORDS = r"\b(px|mm|kB|MB|GB|EV|ppi|ISO|JPEG|TIFF|PNG|sRGB|CIEDE2000|K)\b|[\w/-]*\{[\w:]+\}[^,;]*|/\S+|[\w-]+\.(sqlite|icc|cube|xml|png|jpg)|#\w+"
 NAMES_OF_LENSES = "#lens-list"
 PATHS = "#care-catalogue"
 DATES = r"\d+ [A-Z][a-z]+( \d{4})?(,? (at )?\d\d:\d\d)?"
