@@ -35,6 +35,7 @@ def test_texts_of_a_template() -> None:
         '{# said to nobody #}<p title="Size &gt; 0">{{ n }} of {{ all|length }} frames</p>{% if a %}<b class="dim">Yes</b>{% else %}No way{% endif %}'
         '<kbd>Esc</kbd><code>light.exposure</code><i>×</i><input placeholder="Name{% if b %} of it{% endif %}" value="kept">'
     )
+    assert texts("{% block main_class %}wide plain{% endblock %}<p>Seen</p>")[0].message == "Seen"
     found = texts(source)
     assert [t.message for t in found] == ["Size > 0", "{0} of {1} frames", "Yes", "No way", "Name", "of it"]
     assert found[1].expressions == ("{{ n }}", "{{ all|length }}")

@@ -26,7 +26,7 @@ def test_presets_are_stacked_told_and_taken_out(server: Running, sheet: Sheet) -
         "Deep wood",
         "Bright page",
     ]
-    assert server.post("/api/worn", {"frames": [lead], "keys": [page]})["done"] == "Taken out: Deep wood"
+    assert server.post("/api/worn", {"frames": [lead], "keys": [page]})["done"] == "Removed: Deep wood"
     server.post("/api/worn", {"frames": [lead], "keys": []})
     assert server.get(f"/api/frames/{lead}")["values"] == before
     server.post("/api/apply", {"frames": [lead], "key": wood})

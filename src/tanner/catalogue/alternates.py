@@ -97,5 +97,5 @@ def take_out(
             fields["trashed"] = list(trashed[frame.id])
         changes.append((frame, fields))
     what = frames[0].name if len(frames) == 1 else f"{len(frames)} frames"
-    where = "put into the trash" if trashed else "taken out"
+    where = "put into the trash" if trashed else "removed"
     return record(session, frames[0].shoot_id, f"{what} {where}", changes)

@@ -11,7 +11,7 @@ from tanner.catalogue.models import Action, Frame, Shoot
 from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
 from tanner.core.output.naming import check_template
-from tanner.core.output.words import TEXT_FIELDS, Words
+from tanner.core.output.words import FIELDS, TEXT_FIELDS, Words
 
 OF_SHOOT = ("creator", "rights")
 """Fields of a shoot that have columns of their own."""
@@ -64,7 +64,7 @@ def say_of_shoot(session: Session, shoot: Shoot, fields: Mapping[str, str]) -> A
     rest = {k: v for k, v in given.items() if k not in OF_SHOOT}
     if rest:
         changes["words"] = {k: v for k, v in {**shoot.words, **rest}.items() if v}
-    return record(session, shoot.id, "Words of the shoot", [(shoot, changes)])
+    return record(session, shoot.id, "Captions of the shoot", [(shoot, changes)])
 
 
 def say_of_frames(
@@ -78,9 +78,8 @@ def say_of_frames(
     if keywords is not None:
         unique = list(dict.fromkeys(k.strip() for k in keywords if k.strip()))
         changes = [(f, {**c, "keywords": unique}) for f, c in changes]
-    label = f"Words: {', '.join([*given, *(['keywords'] if keywords is not None else [])])}" + (
-        f", {len(frames)} frames" if len(frames) > 1 else ""
-    )
+    names = [f.label.lower() for f in FIELDS if f.name in given or (f.name == "keywords" and keywords is not None)]
+    label = f"Captions: {', '.join(names)}" + (f", {len(frames)} frames" if len(frames) > 1 else "")
     return record(session, frames[0].shoot_id, label, changes) if frames else None
 
 

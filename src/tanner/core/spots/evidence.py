@@ -166,9 +166,7 @@ def weighed(seen: Sequence[SpotSeen]) -> Evidence:
     best = max(ORDER, key=share)
     if share(best) >= 0.6:
         n, of = counts[best]
-        return Evidence(
-            best, counts, f"SpotSeen {SAID[best]} in {n} of {of} frames that tell: it holds to {WHAT[best]}."
-        )
+        return Evidence(best, counts, f"Seen {SAID[best]} in {n} of {of} frames that tell: it holds to {WHAT[best]}.")
     if any(of >= 2 for _, of in counts.values()) and all(share(k) < 0.2 for k in counts):
-        return Evidence("frame", counts, "SpotSeen in no other frame: it is this frame’s alone.")
+        return Evidence("frame", counts, "Seen in no other frame: it is this frame’s alone.")
     return Evidence(None, counts, "The other frames do not tell what it holds to.")

@@ -128,7 +128,7 @@ def worn(body: KeepPreset, services: WithServices) -> dict[str, Any]:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))
         gone = {e["name"] for f in frames for e in f.worn if e["key"] not in body.keys}
-        label = f"Taken out: {', '.join(sorted(gone))}" if gone else "Presets in another order"
+        label = f"Removed: {', '.join(sorted(gone))}" if gone else "Presets in another order"
         return done(rearrange(session, resolver, frames, body.keys, label))
 
 

@@ -33,6 +33,13 @@ from tanner.web.language.pages import texts
 HERE = Path(__file__).parents[2]
 TELLS = ("core", "catalogue", "jobs", "web")
 """Packages whose sentences reach the screens; the command line and the demo's maker speak English."""
+INSIDE = {
+    "core/adjust/document.py", "core/stages/path.py", "core/stages/stage.py", "core/tiff/ifd.py", "core/warm.py",
+    "core/colour/spectra.py", "web/serving/guard.py", "web/serving/serve.py", "web/serving/described.py",
+}  # fmt: skip
+"""What these say is for makers, or is read from a terminal."""
+ENGLISH = ("parts.html", "api.html")
+"""Pages for makers."""
 
 
 class Collected(NamedTuple):
@@ -44,6 +51,8 @@ class Collected(NamedTuple):
 def of_templates() -> Iterator[Collected]:
     folder = HERE / "web" / "templates"
     for path in sorted(folder.rglob("*.html")):
+        if path.name in ENGLISH:
+            continue
         source, where = path.read_text(), f"templates/{path.relative_to(folder)}"
         for text in texts(source):
             yield Collected(text.message, "", where)
@@ -178,6 +187,13 @@ class _Sentences(ast.NodeVisitor):
             return
         self.generic_visit(node)
 
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
+        if node.value:
+            self.visit(node.value)
+
+    def visit_arg(self, node: ast.arg) -> None:
+        return  # what is quoted there is a type
+
     def visit_Assert(self, node: ast.Assert) -> None:
         return
 
@@ -205,12 +221,13 @@ class _Sentences(ast.NodeVisitor):
 def of_python() -> Iterator[Collected]:
     for package in TELLS:
         for path in sorted((HERE / package).rglob("*.py")):
-            if "migrations" in path.parts or path.parent == Path(__file__).parent:
+            where = path.relative_to(HERE)
+            if "migrations" in path.parts or path.parent == Path(__file__).parent or str(where) in INSIDE:
                 continue
             sentences = _Sentences()
             sentences.visit(ast.parse(path.read_text()))
             for text in sentences.found:
-                yield Collected(text, "", str(path.relative_to(HERE)))
+                yield Collected(text, "", str(where))
 
 
 def collected() -> str:

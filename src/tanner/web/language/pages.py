@@ -41,6 +41,9 @@ def _runs(source: str) -> Iterator[tuple[int, int]]:
     while at < len(source):
         found = _JINJA.match(source, at)
         if found:
+            if re.match(r"\{%-? *block \w+_class\b", found[0]):  # names of classes
+                at = start = source.rindex("{%", 0, source.index("endblock", found.end()))
+                continue
             if not found[0].startswith("{{"):
                 if not tag and not hidden:
                     yield start, at

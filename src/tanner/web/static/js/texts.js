@@ -1,4 +1,4 @@
-// What the page says, in the reader's language: texts are written in English where they are used, as t`3 of ${n}`,
+// What the page says, in the reader's language: texts are written in English where they are used, with the tag t,
 // and looked up in the catalogue that `/language.js` brings when another language was chosen (see docs/languages.md).
 
 const given = globalThis.tannerTexts ?? null;
