@@ -59,6 +59,15 @@ def _choose(page: Page) -> None:
     page.locator(".cell").nth(1).click()
 
 
+def _group_of_several(page: Page) -> None:
+    """Walks on until something lies beside the frame that is shown."""
+    for _ in range(40):
+        if page.locator("#choose-side").is_enabled():
+            return
+        page.keyboard.press("ArrowDown")
+        page.wait_for_timeout(60)
+
+
 def _group(name: str) -> Step:
     return _click(f'#index [data-group="{name}"]')
 
@@ -79,7 +88,7 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
         },
     ),
     "import": ("/shoots/1/import", {"": (), "card": (_button("card"),)}),
-    "choose": ("/shoots/1/choose", {"": (), "side": (_click("#choose-side"),), "groups": (_click("#choose-alike"),)}),
+    "choose": ("/shoots/1/choose", {"": (), "side": (_group_of_several, _click("#choose-side")), "groups": (_click("#choose-alike"),)}),
     "find": (
         "/find",
         {

@@ -184,6 +184,12 @@ def test_serve_says_where_and_minds_the_port(tmp_path: Path) -> None:
             assert b"No shoots yet" in page.read()
         taken = tanner("serve", "--data", tmp_path / "e", "--port", port, expect=1)
         assert "cannot be used" in taken.stderr and "--port" in taken.stderr
+        # Somebody is in the middle of a request: half of what it holds has come.
+        asks = socket.create_connection(("127.0.0.1", port))
+        token = (tmp_path / "d" / "token").read_text().strip()
+        head = f"POST /api/shoots HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nAuthorization: Bearer {token}\r\n"
+        asks.sendall(f'{head}Content-Type: application/json\r\nContent-Length: 40\r\n\r\n{{"name":'.encode())
+        time.sleep(0.3)
         server.terminate()
         for _ in range(200):
             if server.poll() is not None:
@@ -191,6 +197,7 @@ def test_serve_says_where_and_minds_the_port(tmp_path: Path) -> None:
             time.sleep(0.1)
         # Ended as it ends by itself, with nothing to say (semaphores that were left behind, in one version).
         assert server.poll() == 0 and server.stderr.read() == ""
+        asks.close()
 
 
 def test_a_shoot_is_delivered(originals: Path, tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ import contextlib
 import ctypes
 import faulthandler
 import gc
+import logging
 import os
 import signal
 import socket
@@ -31,6 +32,8 @@ class _Server(uvicorn.Server):
 
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
         if not self.should_exit:
+            # Requests that are broken off now are no errors that anybody should read of.
+            logging.getLogger("uvicorn.error").setLevel(logging.CRITICAL)
             # What is written is written whole, whenever the program ends: nothing is lost by not waiting for ever.
             threading.Thread(target=_end_after, args=(ENDED_S,), daemon=True).start()
         super().handle_exit(sig, frame)
