@@ -56,7 +56,7 @@ def _command(*labels: str) -> Step:
 
 
 def _choose(page: Page) -> None:
-    page.locator(".cell").nth(1).click()
+    page.locator(".cell:not(:has(.lead-mark))").first.click()
 
 
 def _group_of_several(page: Page) -> None:

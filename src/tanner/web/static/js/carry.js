@@ -82,7 +82,7 @@ class Dialog {
     });
     for (const b of own) Object.assign(b, { sync, onchange: () => (sync(), this.count()) });
     sync();
-    return el("div", { class: "carry-group" }, el("label", { class: "choice" }, all, el("span", { text: titles[group] })), ...rows);
+    return el("div", { class: "carry-group break-inside-avoid mb-2" }, el("label", { class: "choice" }, all, el("span", { text: titles[group] })), ...rows);
   }
 
   tick(which) {

@@ -35,7 +35,7 @@ export class Compare {
       ...found.methods.map((method, n) =>
         el(
           "figure",
-          { class: "compare-pane", "data-method": method },
+          { class: "compare-pane relative m-0 min-w-0 min-h-0 overflow-hidden bg-surround", "data-method": method },
           el("img", { alt: NAMES[method], draggable: "false", hidden: true }),
           el("figcaption", {}, el("kbd", { text: String(n + 1) }), el("button", { type: "button", text: NAMES[method], "aria-pressed": String(method === this.bench.current()), onclick: () => this.pick(method) }), el("span", { class: "dim" })),
         ),

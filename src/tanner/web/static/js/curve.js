@@ -65,7 +65,7 @@ export class Curve {
     this.fields = [t`In`, t`Out`].map((name, axis) => el("input", { class: "w-14", inputmode: "decimal", autocomplete: "off", "aria-label": t`${name}, % of the chosen point of ${about.label}`, onchange: (event) => this.number(axis, event.target) }));
     this.numbers = el("span", { class: "flex items-center gap-1" }, this.fields[0], el("span", { text: t`% to` }), this.fields[1], el("span", { text: "%" }));
     this.reset = el("button", { type: "button", class: "rule-reset", text: t`reset`, onclick: () => this.emit("giveup") });
-    this.foot = el("div", { class: "curve-text min-h-7 items-center" }, this.text, this.numbers, this.reset);
+    this.foot = el("div", { class: "flex justify-between mt-1 min-h-7 items-center" }, this.text, this.numbers, this.reset);
     root.after(this.foot);
     this.listen();
     this.draw();

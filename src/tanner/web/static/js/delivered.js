@@ -139,7 +139,7 @@ export class Delivered {
         return el(
           "figure",
           { class: trouble ? "written-cell differs" : "written-cell" },
-          el("span", { class: "written-picture" }, el("img", { alt: "", loading: "lazy", src: `/api/deliveries/${this.id}/items/${item.id}/picture` })),
+          el("span", { class: "written-picture grid place-items-center h-37.5 bg-surround mb-1" }, el("img", { alt: "", loading: "lazy", src: `/api/deliveries/${this.id}/items/${item.id}/picture` })),
           el("figcaption", {}, el("b", { text: under(item.path, this.record.folder) }), el("br"), t`${item.width} × ${item.height} px`, el("br"), el("span", { class: "dim", text: t`${size(item.bytes)} from ${size(this.original(item))}` }), trouble ? el("span", { class: "note", text: trouble === "gone" ? t`is no longer there` : t`was changed since` }) : null),
         );
       }),

@@ -16,14 +16,14 @@ export function marks(frame) {
   const parts = [];
   if (frame.label !== "none") parts.push(el("span", { class: `label-mark label-${frame.label}`, title: t`Label ${frame.label}` }));
   if (frame.lead) parts.push(el("span", { class: "lead-mark", text: t`lead` }));
-  parts.push(el("span", { class: "cell-name", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.alternate ? t`${frame.name}: one more development of the same file` : frame.name }));
+  parts.push(el("span", { class: "cell-name overflow-hidden text-ellipsis", text: frame.name.replace(/\.[^.]+$/, ""), title: frame.alternate ? t`${frame.name}: one more development of the same file` : frame.name }));
   if (frame.verdict === "keep") parts.push(el("span", { class: "keep-mark", text: t`keep` }));
   if (frame.verdict === "drop") parts.push(el("span", { class: "drop-mark", text: t`drop` }));
   if (frame.stars) parts.push(el("span", { text: "★".repeat(frame.stars), "aria-label": plural(frame.stars, "star") }));
   if (frame.seen.damage) parts.push(el("span", { class: "drop-mark", text: t`damaged`, title: frame.seen.damage }));
-  if (frame.seen.chart) parts.push(el("span", { class: "seen-mark", text: t`chart`, title: t`Shows a colour chart: a reference for its light` }));
-  if (frame.seen.bracket) parts.push(el("span", { class: "seen-mark", text: t`bracket ${frame.seen.bracket.join("/")}`, title: t`One of several exposures of the same` }));
-  if (frame.worn.length) parts.push(el("span", { class: "worn-mark", text: frame.worn.at(-1), title: t`Presets: ${frame.worn.join(", ")}` }));
+  if (frame.seen.chart) parts.push(el("span", { class: "border border-current py-0 px-1 text-fine", text: t`chart`, title: t`Shows a colour chart: a reference for its light` }));
+  if (frame.seen.bracket) parts.push(el("span", { class: "border border-current py-0 px-1 text-fine", text: t`bracket ${frame.seen.bracket.join("/")}`, title: t`One of several exposures of the same` }));
+  if (frame.worn.length) parts.push(el("span", { class: "worn-mark italic min-w-0 truncate", text: frame.worn.at(-1), title: t`Presets: ${frame.worn.join(", ")}` }));
   const off = [];
   const o = frame.offsets;
   if (o.ev) off.push(t`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);
@@ -57,7 +57,7 @@ function face(box, frame, item) {
 
 // item: {x, y, w, h}, its place in px; list: as a line with columns; faces: the largest face alone
 export function cellOf(frame, item, { list = false, faces = false } = {}) {
-  const box = el("div", { class: "cell-picture" });
+  const box = el("div", { class: "cell-picture relative flex items-center justify-center w-full" });
   const node = el("div", { class: "cell", role: "button", id: `frame-${frame.id}`, "data-id": frame.id }, box, el("div", { class: "cell-line" }, ...marks(frame)));
   node.style.left = `${item.x}px`;
   node.style.top = `${item.y}px`;

@@ -36,7 +36,7 @@ export class Large {
     this.host.style.gridTemplateColumns = `repeat(${columns}, minmax(0, 1fr))`;
     this.host.replaceChildren(
       ...this.ids.map((id) =>
-        el("figure", { class: "large-pane", "data-id": String(id) }, el("img", { alt: "", draggable: "false", class: this.quick && !this.zoom ? "whole quick" : "", src: this.quick && !this.zoom ? this.quick(id) : null }), el("span", { class: "large-area" }), el("figcaption", {})),
+        el("figure", { class: "large-pane relative m-0 min-w-0 min-h-0 overflow-hidden bg-surround grid place-items-center cursor-grab touch-none", "data-id": String(id) }, el("img", { alt: "", draggable: "false", class: this.quick && !this.zoom ? "whole quick" : "", src: this.quick && !this.zoom ? this.quick(id) : null }), el("span", { class: "large-area" }), el("figcaption", {})),
       ),
     );
     this.captions();

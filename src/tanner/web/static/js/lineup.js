@@ -102,8 +102,8 @@ function thumb(f, r) {
   return el(
     "div",
     { class: `lineup-cell${r.outside ? " outside" : ""}`, role: "option", "data-id": String(r.frame), "aria-selected": String(state.chosen.has(r.frame)) },
-    el("span", { class: "lineup-picture" }, el("span", { class: "lineup-frame" }, el("img", { alt: "", draggable: "false", loading: "lazy", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}`, onload: (event) => outlined(event.target, r) }))),
-    el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: t`lead` }) : null, el("span", { class: "cell-name", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
+    el("span", { class: "h-29.5 grid place-items-center" }, el("span", { class: "lineup-frame relative block" }, el("img", { alt: "", draggable: "false", loading: "lazy", src: `/api/frames/${r.frame}/picture?v=${frame?.v || ""}`, onload: (event) => outlined(event.target, r) }))),
+    el("div", { class: "cell-line" }, r.frame === f.lead ? el("span", { class: "lead-mark", text: t`lead` }) : null, el("span", { class: "cell-name overflow-hidden text-ellipsis", text: r.name.replace(/\.[^.]+$/, "") }), el("span", { text: r.difference === null ? "?" : number(r.difference, 1) })),
   );
 }
 
@@ -199,7 +199,7 @@ async function alike() {
   const said = Object.entries(found.moved).map(([k, v]) => `${v > 0 ? "+" : ""}${number(v, k === "ev" ? 2 : 0)} ${k === "ev" ? "EV" : k}`);
   byId("alike-about").textContent = t`${found.name} was moved by ${said.join(", ")}. These frames look as it did before.`;
   byId("alike-list").replaceChildren(
-    ...found.frames.map((row) => el("label", { class: "alike-cell" }, el("img", { alt: "", src: `/api/frames/${row.frame}/picture?v=${state.frames.get(row.frame)?.v || ""}` }), el("span", {}, el("input", { type: "checkbox", checked: true, value: String(row.frame), onchange: count }), ` ${row.name.replace(/\.[^.]+$/, "")} `, el("span", { class: "dim", text: number(row.difference, 1) })))),
+    ...found.frames.map((row) => el("label", { class: "alike-cell w-37.5 flex flex-col bg-surround p-0.75" }, el("img", { alt: "", src: `/api/frames/${row.frame}/picture?v=${state.frames.get(row.frame)?.v || ""}` }), el("span", {}, el("input", { type: "checkbox", checked: true, value: String(row.frame), onchange: count }), ` ${row.name.replace(/\.[^.]+$/, "")} `, el("span", { class: "dim", text: number(row.difference, 1) })))),
     ...(found.frames.length ? [] : [el("p", { class: "dim", text: t`No other frame of the set looks like it did.` })]),
   );
   count();

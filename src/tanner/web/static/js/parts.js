@@ -20,8 +20,8 @@ for (const [name, value, info] of states) {
   const id = `p-${name.toLowerCase()}`;
   const node = el(
     "div", { class: "rule" },
-    el("div", { class: "rule-head" }, el("label", { for: id, text: name }), el("span", { class: "rule-mark", "aria-hidden": "true" }), el("button", { type: "button", class: "rule-reset", hidden: true, "aria-label": `Give up ${name}`, text: "give up" }), el("input", { class: "rule-number", id, inputmode: "decimal", autocomplete: "off" }), el("span", { class: "rule-unit", text: "EV" })),
-    el("div", { class: "rule-scale", role: "slider", tabindex: "0", "aria-label": name }),
+    el("div", { class: "rule-head flex items-center gap-1 h-5" }, el("label", { for: id, text: name }), el("span", { class: "rule-mark", "aria-hidden": "true" }), el("button", { type: "button", class: "rule-reset", hidden: true, "aria-label": `Give up ${name}`, text: "give up" }), el("input", { class: "rule-number", id, inputmode: "decimal", autocomplete: "off" }), el("span", { class: "min-w-5 text-soft text-small", text: "EV" })),
+    el("div", { class: "rule-scale h-6 relative cursor-ew-resize touch-none", role: "slider", tabindex: "0", "aria-label": name }),
   );
   byId("rules").append(node);
   const rule = new Rule(node, { ...about, key: `parts.${name}` });

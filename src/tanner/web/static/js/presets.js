@@ -86,8 +86,8 @@ export class Presets {
     for (const p of found) if (!this.liked.has(p.key)) put(p.folder, p);
     this.list.replaceChildren(
       ...[...folders].flatMap(([folder, presets]) => [
-        el("div", { class: "folder-head" }, el("h3", { text: folder }), el("button", { type: "button", class: "plain", text: t`Sheet`, title: t`All of ${folder} on this picture`, onclick: () => this.sheet(folder, presets) })),
-        el("div", { class: "preset-grid" }, ...presets.map((p) => this.card(p))),
+        el("div", { class: "folder-head flex justify-between items-baseline" }, el("h3", { text: folder }), el("button", { type: "button", class: "plain", text: t`Sheet`, title: t`All of ${folder} on this picture`, onclick: () => this.sheet(folder, presets) })),
+        el("div", { class: "preset-grid grid grid-cols-[1fr_1fr] gap-1.5" }, ...presets.map((p) => this.card(p))),
       ]),
       ...(found.length ? [] : [el("p", { class: "dim", text: t`No preset is called so.` })]),
     );
@@ -99,7 +99,7 @@ export class Presets {
     const liked = this.liked.has(preset.key);
     return el(
       "div",
-      { class: "preset-cell" },
+      { class: "preset-cell relative" },
       el(
         "button",
         {
@@ -115,7 +115,7 @@ export class Presets {
         image,
         el("span", { text: preset.name }),
       ),
-      el("button", { type: "button", class: "preset-like", "aria-pressed": String(liked), "aria-label": t`Favourite: ${preset.name}`, title: liked ? t`No longer a favourite` : t`Make it a favourite`, text: liked ? "\u2665" : "\u2661", onclick: () => this.like(preset.key) }),
+      el("button", { type: "button", class: "absolute top-0.75 right-0.75 min-h-4.5 py-0 px-1 border-0 bg-[#ffffffb0]", "aria-pressed": String(liked), "aria-label": t`Favourite: ${preset.name}`, title: liked ? t`No longer a favourite` : t`Make it a favourite`, text: liked ? "\u2665" : "\u2661", onclick: () => this.like(preset.key) }),
     );
   }
 

@@ -26,9 +26,9 @@ byId("profile-name").value = `${start.camera}, ${byId("light-0").value}`;
 // --- the picture and its corners ---
 
 const image = el("img", { alt: t`The frame with the chart`, draggable: "false" });
-const overlay = svg("svg", { class: "corners", "aria-hidden": "true" });
-const handles = [0, 1, 2, 3].map((i) => el("button", { type: "button", class: "corner", text: String(i + 1), "aria-label": t`Corner ${i + 1} of the chart`, onfocus: () => (chosen = i) }));
-const frameBox = el("div", { class: "maker-frame" }, image, overlay, ...handles);
+const overlay = svg("svg", { class: "corners absolute inset-0 w-full h-full pointer-events-none", "aria-hidden": "true" });
+const handles = [0, 1, 2, 3].map((i) => el("button", { type: "button", class: "corner absolute w-5.5 h-5.5 -mt-2.75 mr-0 -ml-2.75 p-0! rounded-full bg-ink text-white border-2 border-[#f4f4f4] text-fine leading-[1] cursor-move touch-none", text: String(i + 1), "aria-label": t`Corner ${i + 1} of the chart`, onfocus: () => (chosen = i) }));
+const frameBox = el("div", { class: "maker-frame relative inline-block max-w-full max-h-full" }, image, overlay, ...handles);
 byId("stage").append(frameBox);
 
 function draw() {

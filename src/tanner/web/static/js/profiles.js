@@ -28,10 +28,10 @@ export class Profiles {
     if (!data || id !== this.current()) return;
     const fitting = data.profiles.filter((p) => p.fits);
     const others = data.profiles.filter((p) => !p.fits);
-    const parts = [el("div", { class: "preset-grid" }, ...fitting.map((p) => this.card(p, data.value)))];
+    const parts = [el("div", { class: "preset-grid grid grid-cols-[1fr_1fr] gap-1.5" }, ...fitting.map((p) => this.card(p, data.value)))];
     if (others.length) {
       const open = others.some((p) => p.key === data.value);
-      parts.push(el("details", { open }, el("summary", { text: t`For other cameras` }), el("div", { class: "preset-grid" }, ...others.map((p) => this.card(p, data.value)))));
+      parts.push(el("details", { open }, el("summary", { text: t`For other cameras` }), el("div", { class: "preset-grid grid grid-cols-[1fr_1fr] gap-1.5" }, ...others.map((p) => this.card(p, data.value)))));
     }
     this.list.replaceChildren(...parts);
   }

@@ -5,7 +5,7 @@ import { t } from "./texts.js";
 function marks(f) {
   const parts = [];
   if (f.lead) parts.push(el("span", { class: "lead-mark", text: t`lead` }));
-  parts.push(el("span", { class: "cell-name", text: f.name.replace(/\.[^.]+$/, "") }));
+  parts.push(el("span", { class: "cell-name overflow-hidden text-ellipsis", text: f.name.replace(/\.[^.]+$/, "") }));
   const o = f.offsets;
   if (o.ev) parts.push(el("span", { class: "own-mark", text: `${o.ev > 0 ? "+" : ""}${number(o.ev)}`, title: t`Offset in EV` }));
   else if (o.mired || o.tint) parts.push(el("span", { class: "own-mark", text: t`WB`, title: t`Offset of the white balance` }));

@@ -48,7 +48,7 @@ export class Proposal {
 export function followChoice(set, sets, done) {
   const choice = el(
     "select",
-    { class: "follow-choice", "aria-label": t`${set.name} follows`, title: t`Whose lead this set’s lead follows: the same light, other things` },
+    { class: "min-h-6 max-w-56 border-transparent bg-transparent text-white", "aria-label": t`${set.name} follows`, title: t`Whose lead this set’s lead follows: the same light, other things` },
     el("option", { value: "", text: t`follows no other set` }),
     ...sets.filter((s) => s.id !== set.id).map((s) => el("option", { value: String(s.id), text: t`follows ${s.name}` })),
   );
@@ -81,7 +81,7 @@ export class Dragging {
         if (Math.hypot(e.clientX - from[0], e.clientY - from[1]) < 8) return;
         const id = Number(cell.dataset.id);
         if (!this.sheet.ids().includes(id)) this.sheet.choose([id]);
-        mark = el("div", { class: "dragged", text: plural(this.sheet.ids().length, "frame") });
+        mark = el("div", { class: "dragged fixed z-60 py-0.5 px-2 bg-ink text-white pointer-events-none", text: plural(this.sheet.ids().length, "frame") });
         document.body.append(mark);
       }
       Object.assign(mark.style, { left: `${e.clientX + 12}px`, top: `${e.clientY + 12}px` });

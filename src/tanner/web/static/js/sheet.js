@@ -141,7 +141,7 @@ function head(item) {
   const set = item.set;
   const node = el(
     "div",
-    { class: "set-head", "data-set": String(set.id) },
+    { class: "set-head absolute flex items-center gap-2.5 py-0 px-2.5 whitespace-nowrap overflow-hidden text-white h-8.5 bg-surround-low", "data-set": String(set.id) },
     el("b", { text: set.name, title: set.reason ? t`${set.name}. Begins here: ${set.reason}` : set.name }),
     item.w > 260 ? el("span", { text: plural(item.count, "frame") }) : null,
     item.w > 560 ? el("span", { class: "reason", text: set.reason ? t`Begins here: ${set.reason}` : "" }) : null,

@@ -34,7 +34,7 @@ export class Sidecars {
   }
 
   conflict(c) {
-    if (c.damaged) return el("section", { class: "conflict" }, el("p", {}, el("b", { text: c.name }), el("span", { text: ` ${c.damaged}` })));
+    if (c.damaged) return el("section", { class: "conflict border-t border-t-line py-1.5 px-0" }, el("p", {}, el("b", { text: c.name }), el("span", { text: ` ${c.damaged}` })));
     const take = (which) => async () => {
       if (!(await trying(() => post(`/api/frames/${c.frame}/sidecar`, { take: which })))) return;
       await this.load();
@@ -42,7 +42,7 @@ export class Sidecars {
     };
     return el(
       "section",
-      { class: "conflict" },
+      { class: "conflict border-t border-t-line py-1.5 px-0" },
       el("table", { class: "files-table" }, el("thead", {}, el("tr", {}, el("th", { text: c.name }), el("th", { text: t`Here, ${day(c.mine)}` }), el("th", { text: t`In the sidecar, ${day(c.theirs)}` }))), el("tbody", {}, ...c.differs.slice(0, 12).map((d) => el("tr", {}, el("td", { text: d.label }), el("td", { text: shown(d.mine) }), el("td", { text: shown(d.theirs) }))))),
       el("p", { class: "line" }, c.differs.length > 12 ? el("span", { class: "dim", text: t`and ${c.differs.length - 12} more` }) : null, el("span", { class: "bar-fill" }), el("button", { type: "button", text: t`What is here holds`, onclick: take("mine") }), el("button", { type: "button", text: t`The sidecar holds`, onclick: take("theirs") })),
     );

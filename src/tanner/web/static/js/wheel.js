@@ -31,7 +31,7 @@ export class Wheel {
     this.arm = svg("line", { x1: middle, y1: middle, class: "arm" });
     this.handle = svg("circle", { r: 6, class: "handle" });
     this.drawing = svg("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, width: SIZE, height: SIZE, "aria-hidden": "true" }, ...ring, circle(R, "dish"), circle(R / 2, "half"), this.arm, this.handle);
-    this.pad = el("div", { class: "wheel-pad", role: "slider", tabindex: 0, "aria-label": label, "aria-valuemin": "0", "aria-valuemax": "100" }, this.drawing);
+    this.pad = el("div", { class: "cursor-crosshair touch-none rounded-full", role: "slider", tabindex: 0, "aria-label": label, "aria-valuemin": "0", "aria-valuemax": "100" }, this.drawing);
     root.append(this.pad);
     this.listen();
     this.draw();

@@ -133,7 +133,7 @@ export class Areas extends AreaPointer {
     const stamp = JSON.stringify([a.shapes, a.place, a.found, a.inverted, a.grow, a.soften, a.refine, a.density, frame().values["crop.left"], frame().values["crop.top"], frame().values["crop.right"], frame().values["crop.bottom"]]);
     let hash = 0;
     for (let i = 0; i < stamp.length; i += 1) hash = (hash * 31 + stamp.charCodeAt(i)) | 0;
-    const picture = el("span", { class: "area-mask", "aria-hidden": "true" });
+    const picture = el("span", { class: "area-mask grid place-items-center flex-none w-9 h-6 bg-black border-l-3 border-l-[var(--tint)] overflow-hidden", "aria-hidden": "true" });
     if (here && !lost) picture.append(el("img", { src: `/api/frames/${frame().id}/areas/${a.id}/mask?size=48&v=${hash}`, alt: "", onerror: (event) => event.target.remove() }));
     const item = el(
       "li",

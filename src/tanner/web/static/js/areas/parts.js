@@ -29,7 +29,7 @@ export class Parts {
           el("p", { class: "index-head", text: group }),
           ...Object.entries(KINDS)
             .filter(([kind, k]) => k.group === group && (kind !== "area" || this.areas.list().length > (button.id === "part-add" ? 1 : 0)))
-            .map(([kind, k]) => el("button", { type: "button", class: "kind-choice", title: `${k.help}.`, text: k.name, onclick: () => (pop.hidePopover(), chosen(kind)) })),
+            .map(([kind, k]) => el("button", { type: "button", class: "text-left border-transparent bg-transparent", title: `${k.help}.`, text: k.name, onclick: () => (pop.hidePopover(), chosen(kind)) })),
         ),
       ),
     );
@@ -73,7 +73,7 @@ export class Parts {
       tool("↑", t`${nameOf(shape)} up`, i === 0, () => move(-1)),
       tool("↓", t`${nameOf(shape)} down`, i === shapes.length - 1, () => move(1)),
       tool("×", t`Remove ${nameOf(shape)}`, shapes.length < 2, () => this.areas.change(shapes.filter((_, n) => n !== i), true)),
-      el("span", { class: "part-how" }, how, el("label", { class: "choice", title: t`Everything but this part` }, turned, t` inverted`)),
+      el("span", { class: "flex basis-full gap-3 items-center pb-0.5" }, how, el("label", { class: "choice", title: t`Everything but this part` }, turned, t` inverted`)),
     );
   }
 
@@ -118,8 +118,8 @@ export class Parts {
     const node = el(
       "div",
       { class: "rule", "data-key": `part.${about.name}` },
-      el("div", { class: "rule-head" }, el("label", { for: id, text: about.label }), el("span", { class: "rule-mark", "aria-hidden": "true" }), el("button", { type: "button", class: "rule-reset", hidden: true, text: t`reset`, "aria-label": t`Reset ${about.label}` }), el("input", { class: "rule-number", id, inputmode: "decimal", autocomplete: "off", spellcheck: "false" }), el("span", { class: "rule-unit", text: about.unit })),
-      el("div", { class: "rule-scale", role: "slider", tabindex: "0", "aria-label": about.label }),
+      el("div", { class: "rule-head flex items-center gap-1 h-5" }, el("label", { for: id, text: about.label }), el("span", { class: "rule-mark", "aria-hidden": "true" }), el("button", { type: "button", class: "rule-reset", hidden: true, text: t`reset`, "aria-label": t`Reset ${about.label}` }), el("input", { class: "rule-number", id, inputmode: "decimal", autocomplete: "off", spellcheck: "false" }), el("span", { class: "min-w-5 text-soft text-small", text: about.unit })),
+      el("div", { class: "rule-scale h-6 relative cursor-ew-resize touch-none", role: "slider", tabindex: "0", "aria-label": about.label }),
     );
     const changed = (final) => (event) => {
       // It is a value of the part, not an adjustment.

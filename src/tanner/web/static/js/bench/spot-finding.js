@@ -22,7 +22,7 @@ export class SpotFinding {
     this.screen = -1;
     this.menu = el("div", { popover: "auto", class: "popover p-2", role: "menu", "aria-label": t`What is looked for` });
     this.menu.append(
-      el("div", { class: "grid gap-1", role: "presentation" }, ...KINDS.map(([label, title, run]) => el("button", { type: "button", role: "menuitem", class: "kind-choice", title, text: label, onclick: () => (this.menu.hidePopover(), run(this)) }))),
+      el("div", { class: "grid gap-1", role: "presentation" }, ...KINDS.map(([label, title, run]) => el("button", { type: "button", role: "menuitem", class: "text-left border-transparent bg-transparent", title, text: label, onclick: () => (this.menu.hidePopover(), run(this)) }))),
     );
     document.body.append(this.menu);
     const button = byId("spot-looking");
