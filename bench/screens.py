@@ -88,7 +88,10 @@ PAGES: dict[str, tuple[str, dict[str, tuple[Step, ...]]]] = {
         },
     ),
     "import": ("/shoots/1/import", {"": (), "card": (_button("card"),)}),
-    "choose": ("/shoots/1/choose", {"": (), "side": (_group_of_several, _click("#choose-side")), "groups": (_click("#choose-alike"),)}),
+    "choose": (
+        "/shoots/1/choose",
+        {"": (), "side": (_group_of_several, _click("#choose-side")), "groups": (_click("#choose-alike"),)},
+    ),
     "find": (
         "/find",
         {
