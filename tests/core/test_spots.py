@@ -25,7 +25,8 @@ from tanner.core.render import render
 from tanner.core.spots.apply import healed_frame, healed_source
 from tanner.core.spots.fill import filled
 from tanner.core.spots.find import USUAL, as_settings, specks
-from tanner.core.spots.heal import best_source, healed, membrane
+from tanner.core.spots.heal import healed, membrane
+from tanner.core.spots.search import RIM, best_source
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
 
@@ -89,6 +90,70 @@ def test_texture_is_kept(name: str) -> None:
             theirs[key].append(float(fine(found.astype(np.float32))[inner].std()) / truth)
     assert 0.85 < np.mean(ours) < 1.15
     assert all(np.mean(v) < 0.75 for v in theirs.values())
+
+
+def unlike(picture: np.ndarray, hole: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """How unlike each place is to a hole's own box, in float64, as `search` says it; places that meet the hole are none."""
+    ys, xs = np.nonzero(hole)
+    top, left = ys.min() - RIM, xs.min() - RIM
+    h, w = ys.max() + RIM + 1 - top, xs.max() + RIM + 1 - left
+    inner = hole[top : top + h, left : left + w].astype(np.float64)
+    rim = (1 - inner) * weight[top : top + h, left : left + w]
+    planes = np.stack([picture.mean(axis=2), picture[..., 0] - picture[..., -1]]).astype(np.float64)
+    planes -= planes.mean(axis=(1, 2), keepdims=True)
+
+    def over(plane: np.ndarray, box: np.ndarray) -> np.ndarray:
+        return scipy.signal.correlate(plane, box, mode="valid", method="fft")
+
+    n, m, cost = rim.sum(), inner.sum(), np.zeros((picture.shape[0] - h + 1, picture.shape[1] - w + 1))
+    for plane in planes:
+        here = plane[top : top + h, left : left + w]
+        first, square = over(plane, rim), over(plane * plane, rim)
+        off = (square - 2 * over(plane, rim * here) + (rim * here**2).sum()) / n - (
+            (first - (rim * here).sum()) / n
+        ) ** 2
+        mid = over(plane, inner) / m
+        around = (here**2 * rim).sum() / n - ((here * rim).sum() / n) ** 2
+        cost += off + np.abs(over(plane * plane, inner) / m - mid**2 - around) + (mid - first / n) ** 2
+    y, x = np.mgrid[0 : cost.shape[0], 0 : cost.shape[1]]
+    cost *= 1 + 0.1 / max(h, w) * np.hypot(y - top, x - left)
+    meets = over(hole.astype(np.float64), np.ones((h, w))) > 0.5
+    return np.where(meets, np.inf, cost)
+
+
+@pytest.mark.parametrize("radius", [3, 7, 12, 25])
+@pytest.mark.parametrize("name", ["gravel", "grass", "brick"])
+def test_the_source_is_as_good_as_the_best_of_all(name: str, radius: int) -> None:
+    """Small spots are looked for everywhere, larger ones coarse to fine; held against all places in float64."""
+    whole = getattr(skimage.data, name)().astype(np.float32)
+    rng = np.random.default_rng(radius)
+    ratios = []
+    for _ in range(4):
+        side = 2 * (4 * radius + 8) + 1
+        y, x = (int(v) for v in rng.integers(0, 512 - side, 2))
+        grey = whole[y : y + side, x : x + side]
+        picture = np.stack([grey, 0.9 * grey + 5, grey[:, ::-1]], -1)
+        hole = disc(picture.shape[:2], (side // 2, side // 2), radius)
+        by = best_source(picture, hole, np.zeros_like(hole))
+        assert by is not None
+        cost = unlike(picture, hole, np.ones_like(hole))
+        ys, xs = np.nonzero(hole)
+        ratios.append(cost[ys.min() - RIM + by[1], xs.min() - RIM + by[0]] / cost.min())
+    assert max(ratios) < (1.001 if 2 * radius + 2 * RIM < 14 else 1.5) and np.mean(ratios) < 1.15
+
+
+def test_no_source_where_it_may_not_be_and_another_lies_elsewhere() -> None:
+    rng = np.random.default_rng(4)
+    picture = rng.normal(100, 5, (120, 150, 3)).astype(np.float32)
+    hole = disc((120, 150), (75, 60), 9)
+    forbidden = np.zeros_like(hole)
+    forbidden[:, :75] = True
+    first, second = (best_source(picture, hole, forbidden, n) for n in (0, 1))
+    assert first and second and max(abs(first[0] - second[0]), abs(first[1] - second[1])) > 9
+    assert first[0] >= 9 and second[0] >= 9
+    forbidden[:] = True
+    assert best_source(picture, hole, forbidden) is None
+    assert best_source(picture, np.ones_like(hole), np.zeros_like(hole)) is None
 
 
 def test_smooth_ground_is_as_smooth_as_before() -> None:

@@ -19,7 +19,8 @@ from tanner.core.spots.calm import calmed
 from tanner.core.spots.declare import LEFT, SpotParts, judgement
 from tanner.core.spots.fill import filled
 from tanner.core.spots.follow import placed
-from tanner.core.spots.heal import GROW, REACH, RIM, best_source, healed, healed_from
+from tanner.core.spots.heal import GROW, REACH, healed, healed_from
+from tanner.core.spots.search import RIM, best_source
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]

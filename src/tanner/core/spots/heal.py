@@ -9,11 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
+from tanner.core.spots.search import RIM, box_of
 
 F32 = NDArray[np.float32]
 Mask = NDArray[np.bool_]
-RIM, REACH, GROW = 4, 3.0, 1
-"""px of the rim that is compared; how far off a source may lie, in sizes of the spot; px that a hole is grown by."""
+REACH, GROW = 3.0, 1
+"""How far off a source may lie, in sizes of the spot; px that a hole is grown by."""
 
 
 @kernel
@@ -58,75 +59,18 @@ def _grown(mask: Mask, by: int) -> Mask:
     return np.asarray(cv2.dilate(mask.astype(np.uint8), disc) > 0)
 
 
-def _box(mask: Mask, rim: int) -> tuple[int, int, int, int]:
-    ys, xs = np.nonzero(mask)
-    h, w = mask.shape
-    return max(0, ys.min() - rim), max(0, xs.min() - rim), min(h, ys.max() + rim + 1), min(w, xs.max() + rim + 1)
-
-
-def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> tuple[int, int] | None:
-    """How far off (dx, dy) the place lies whose rim is most like a hole's; None where there is none.
-
-    Args:
-        forbidden: px that no source may touch; another: how many better ones are passed over, each away from those before.
-    """
-    y0, x0, y1, x1 = _box(hole, RIM)
-    here = hole[y0:y1, x0:x1]
-    weight = (~here & ~forbidden[y0:y1, x0:x1]).astype(np.float32)
-    total = float(weight.sum())
-    h, w = here.shape
-    if total < 4 or h > picture.shape[0] or w > picture.shape[1]:
-        return None
-
-    def match(a: F32, b: F32) -> F32:
-        return np.asarray(cv2.matchTemplate(np.ascontiguousarray(a), np.ascontiguousarray(b), cv2.TM_CCORR))
-
-    inner, count = here.astype(np.float32), float(here.sum())
-    cost: F32 | None = None
-    # Light, and one difference of colour, tell places apart as well as all channels do.
-    light = picture.mean(axis=2)
-    for plane in (light, picture[..., 0] - picture[..., -1]):
-        band = plane - plane.mean()
-        own = band[y0:y1, x0:x1]
-        first, second = match(band, weight), match(band * band, weight)
-        off = second - 2 * match(band, weight * own) + float((weight * own * own).sum())
-        off -= (first - float((weight * own).sum())) ** 2 / total
-        # What lies inside of a source must be as lively as what is around the hole: no other speck is brought in, and no calm.
-        in1, in2 = match(band, inner), match(band * band, inner)
-        around = float((weight * own * own).sum()) / total - (float((weight * own).sum()) / total) ** 2
-        lively = np.abs(in2 / count - (in1 / count) ** 2 - around)
-        step = (in1 / count - first / total) ** 2
-        part = np.asarray(off / total + lively + step, np.float32)
-        cost = part if cost is None else cost + part
-    assert cost is not None
-    # How much of each place is no source: sums of a box, by sums from the corner on.
-    sums = cv2.integral((forbidden | hole).astype(np.uint8))
-    clash = (sums[h:, w:] - sums[:-h, w:] - sums[h:, :-w] + sums[:-h, :-w]) > 0
-    yy, xx = np.mgrid[0 : cost.shape[0], 0 : cost.shape[1]]
-    far = np.hypot(yy - y0, xx - x0) / max(h, w)
-    cost = cost * (1 + 0.1 * far)
-    cost[clash] = np.inf
-    for n in range(another + 1):
-        if not np.isfinite(cost).any():
-            return None
-        sy, sx = np.unravel_index(int(np.argmin(cost)), cost.shape)
-        if n < another:
-            cost[max(0, sy - h // 2) : sy + h // 2 + 1, max(0, sx - w // 2) : sx + w // 2 + 1] = np.inf
-    return int(sx - x0), int(sy - y0)
-
-
 def healed(picture: F32, hole: Mask, by: tuple[int, int] | None) -> tuple[F32, float]:
     """A hole healed from a place (dx, dy) off, or by its surroundings alone; and the step that is left at its rim.
 
     The step is the deviation of what the two rims differ by, over that of the rim's own finest differences: about 1 is no seam.
     """
-    box = _box(hole, RIM)
+    box = box_of(hole, RIM)
     return _joined(picture, hole, box, None if by is None else shifted(picture, box, by))
 
 
 def healed_from(picture: F32, hole: Mask, there: F32) -> tuple[F32, float]:
     """The same from another picture of the same px, whose light is first made that of the rim."""
-    y0, x0, y1, x1 = box = _box(hole, RIM)
+    y0, x0, y1, x1 = box = box_of(hole, RIM)
     rim = ~hole[y0:y1, x0:x1]
     other = there[y0:y1, x0:x1]
     gain = picture[y0:y1, x0:x1][rim].mean(axis=0) / np.maximum(other[rim].mean(axis=0), 1e-6) if rim.any() else 1.0
