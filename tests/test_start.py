@@ -26,7 +26,7 @@ def _brought_in(statement: str) -> set[str]:
         ("import tanner.cli", {"numpy", "cv2", "numba", "scipy", "sqlalchemy", "fastapi", "onnxruntime", "PIL"}),
         (
             "import tanner.web.serving.serve",
-            SELDOM | {"dask", "distributed"},
+            SELDOM | {"dask", "distributed", "markdown_it", "rapidfuzz", "PIL", "tifffile"},
         ),
         (
             "import tanner.core.raw.reader, tanner.cli.adjustments, tanner.cli.apart",

@@ -3,7 +3,6 @@
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from rapidfuzz import fuzz, process
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -173,6 +172,8 @@ def suggest(session: Session, text: str, without: Sequence[str] = ()) -> list[st
     begin = [n for n in order if any(s.startswith(wanted) for s in known[n])]
     within = [n for n in order if n not in begin and any(f" {wanted}" in s for s in known[n])]
     rest = {(n, k): s for n in order if n not in begin and n not in within for k, s in enumerate(known[n])}
+    from rapidfuzz import fuzz, process
+
     like = process.extract(wanted, rest, scorer=fuzz.WRatio, score_cutoff=LIKE, limit=3 * SUGGESTED)
     return list(dict.fromkeys([*begin, *within, *(key[0] for _, _, key in like)]))[:SUGGESTED]
 

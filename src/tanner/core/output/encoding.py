@@ -9,9 +9,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-import tifffile
 from numpy.typing import NDArray
-from PIL import Image
 
 from tanner.core.errors import SettingsError
 from tanner.core.output.codecs import avif, jpeg_xl
@@ -119,6 +117,8 @@ def _saved(pixels: NDArray[np.uint8], kind: str, profile: bytes, meta: Blocks, *
         more["exif"] = EXIF + meta.exif
     if meta.xmp:
         more["xmp"] = meta.xmp
+    from PIL import Image
+
     Image.fromarray(pixels).save(out, kind, icc_profile=profile, **more)
     return out.getvalue()
 
@@ -174,6 +174,8 @@ def _tiff(pixels: NDArray[Any], spec: OutputSpec, profile: bytes, meta: Blocks, 
     if sub:
         extra.append((65000, 4, 1, 0, True))
     more = {"compression": "zlib" if spec.compression == "deflate" else "lzw", "predictor": True}
+    import tifffile
+
     tifffile.imwrite(
         buffer,
         pixels,

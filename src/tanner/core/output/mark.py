@@ -3,15 +3,17 @@
 import io
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw, ImageFilter, ImageFont
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import TannerError
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 FONT = Path(__file__).parents[2] / "shipped" / "fonts" / "ibm-plex-sans-latin.ttf"
 PLACES = {
@@ -77,7 +79,9 @@ def check_picture(data: bytes, name: str) -> None:
     _opened(data, name)
 
 
-def _opened(data: bytes, name: str) -> Image.Image:
+def _opened(data: bytes, name: str) -> "Image.Image":
+    from PIL import Image
+
     if not data:
         raise MarkError(f"{name} is empty (0 bytes). Add the watermark's picture to Kit again.")
     if len(data) > MOST_BYTES:
@@ -91,8 +95,10 @@ def _opened(data: bytes, name: str) -> Image.Image:
         raise MarkError(f"{name} is no picture that can be read. A watermark is a PNG.") from None
 
 
-def _lettering(text: str, width: int) -> Image.Image:
+def _lettering(text: str, width: int) -> "Image.Image":
     """Text in white on nothing, as wide as is asked for."""
+    from PIL import Image, ImageDraw, ImageFont
+
     if not FONT.is_file():
         raise MarkError(f"The font {FONT.name} is missing from this installation, so no text can be drawn.")
     lacking = sorted({c for c in text if not c.isspace() and ord(c) not in characters()})
@@ -145,14 +151,18 @@ def drawn(mark: Mark, size: tuple[int, int], text: str = "") -> DrawnMark | None
                 f"The watermark {mark.picture or 'without a name'} is not in Kit. Add it there, or choose another."
             )
         image = _opened(data, mark.picture)
+        from PIL import Image
+
         height = max(1, round(image.height * width / image.width))
         image = image.resize((width, height), Image.Resampling.LANCZOS)
     image.thumbnail(size)
     return _placed(image, mark, size)
 
 
-def _placed(image: Image.Image, mark: Mark, size: tuple[int, int]) -> DrawnMark:
+def _placed(image: "Image.Image", mark: Mark, size: tuple[int, int]) -> DrawnMark:
     """With its halo, so far from the edges as the margin says."""
+    from PIL import Image, ImageFilter
+
     spread = max(1.0, 0.06 * min(image.size))
     room = min(round(3 * spread), (size[0] - image.width) // 2, (size[1] - image.height) // 2)
     room = max(0, room)

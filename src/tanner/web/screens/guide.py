@@ -7,7 +7,6 @@ from typing import Any, NamedTuple
 
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
-from markdown_it import MarkdownIt
 
 from tanner.core.errors import TannerError
 from tanner.web.screens.pages import page
@@ -38,6 +37,8 @@ def chapters() -> dict[str, Chapter]:
 def rendered(text: str) -> str:
     """Markdown of ours as HTML: pictures and pages by the application's own addresses."""
     text = LINK.sub(r"](/guide/\1)", PICTURE.sub("](/guide/pictures/", text))
+    from markdown_it import MarkdownIt
+
     return str(MarkdownIt("commonmark", {"html": False}).enable("table").render(text))
 
 

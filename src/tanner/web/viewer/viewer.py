@@ -35,6 +35,7 @@ from tanner.core.tone.cube import through_cube
 from tanner.core.tone.light import Light
 from tanner.jobs.tasks import read_source
 from tanner.jobs.workers import Workers
+from tanner.web.viewer.mosaics import MosaicStore
 from tanner.web.viewer.overlays import TINTS, MaskShown, fine_only, shown_mask
 
 MOST_EDGE = 2400
@@ -89,9 +90,14 @@ class AskedView(BaseModel):
 
 @dataclass
 class OpenSource:
-    """A decoded frame, or the promise of one; its lock lets one render at a time use the caches."""
+    """A decoded frame, or the promise of one; its lock lets one render at a time use the caches.
+
+    Attributes:
+        file: what the file was before it was read.
+    """
 
     future: Future[Source]
+    file: tuple[int, int] | None = None
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
@@ -115,6 +121,7 @@ class Viewer:
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="render")
         # Another frame's render must not stand before what finishes a picture.
         self._beside = ThreadPoolExecutor(2, thread_name_prefix="beside")
+        self._put_by = MosaicStore()
 
     def entry(self, path: str) -> OpenSource:
         """The entry of a frame; decoding starts in a worker process when it is not kept yet."""
@@ -123,12 +130,22 @@ class Viewer:
             if found is not None and found.future.done() and found.future.exception() is not None:
                 found = None
             if found is None:
-                found = OpenSource(self._workers.soon(read_source, path))
+                file = self._put_by.file_of(path)
+                kept = self._put_by.holds(path)
+                opened = self._beside.submit(self._back, path) if kept else self._workers.soon(read_source, path)
+                found = OpenSource(opened, file)
                 self._entries[path] = found
             self._entries.move_to_end(path)
             while len(self._entries) > KEEP or (self._bytes() > MOST_BYTES and len(self._entries) > 1):
-                self._entries.popitem(last=False)
+                gone, entry = self._entries.popitem(last=False)
+                if entry.future.done() and entry.future.exception() is None:
+                    self._beside.submit(self._put_by.put, gone, entry.future.result(), entry.file)
             return found
+
+    def _back(self, path: str) -> Source:
+        """A frame that was put by, or read anew where that was given up meanwhile."""
+        found = self._put_by.take(path)
+        return found if found is not None else self._workers.soon(read_source, path).result()
 
     def _bytes(self) -> int:
         done = [e.future for e in self._entries.values() if e.future.done() and not e.future.exception()]
