@@ -151,6 +151,12 @@ def test_no_source_where_it_may_not_be_and_another_lies_elsewhere() -> None:
     first, second = (best_source(picture, hole, forbidden, n) for n in (0, 1))
     assert first and second and max(abs(first[0] - second[0]), abs(first[1] - second[1])) > 9
     assert first[0] >= 9 and second[0] >= 9
+    # Room for few places only, none of which is a whole coarse one.
+    narrow = picture[:27], disc((27, 150), (75, 13), 9)
+    blocked = np.ones((27, 150), bool)
+    blocked[:, 62:89] = blocked[:, 101:129] = False
+    found = best_source(*narrow, blocked)
+    assert found and found[1] == 0 and 101 <= 62 + found[0] <= 102
     forbidden[:] = True
     assert best_source(picture, hole, forbidden) is None
     assert best_source(picture, np.ones_like(hole), np.zeros_like(hole)) is None

@@ -220,7 +220,12 @@ def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> 
     by = 1
     while by < MOST and max(h, w) > COARSE * by:
         by *= 2
-    found = {(0, 0): fine.costs(0, 0, *fine.places)} if by == 1 else _coarse_to_fine(fine, by)
+    found: dict[tuple[int, int], F32] = {}
+    # Where there is little room, coarse places meet what is taken though some fine ones do not.
+    while by > 1 and not found:
+        found = _coarse_to_fine(fine, by)
+        by //= 2
+    found = found or {(0, 0): fine.costs(0, 0, *fine.places)}
     for n in range(another + 1):
         least = {at: int(np.argmin(cost)) for at, cost in found.items()}
         best = min(found, key=lambda at: found[at].flat[least[at]], default=None)
