@@ -65,6 +65,8 @@ def test_a_rule_gives_frames_their_profile(server: Running, ids: dict[str, int],
         # The Sheet's list reads only some columns of a frame: rules work on them too.
         assert after[ids["C0005"]] != before[ids["C0005"]] and after[ids["C0004"]] == before[ids["C0004"]]
         assert server.get(f"/api/frames/{ids['C0005']}")["values"]["profile.camera"] == kept["key"]
+        carried = {a["key"]: a for a in server.get(f"/api/frames/{ids['C0005']}/carry")["adjustments"]}
+        assert carried["profile.camera"]["value"] == "Two by flash"  # by its name, not its key
         assert "profile.camera" not in server.get(f"/api/frames/{ids['C0004']}")["values"]
         server.post("/api/edit", {"frames": [ids["C0005"]], "values": {"profile.camera": ""}})
         assert server.get(f"/api/frames/{ids['C0005']}")["values"]["profile.camera"] == ""

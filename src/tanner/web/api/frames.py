@@ -14,6 +14,7 @@ from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import history, mark, record, state_after
 from tanner.core.adjust.registry import develop
 from tanner.core.areas.shapes import held_to_subject
+from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.colour.white import picked
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash
@@ -171,7 +172,12 @@ def carry_choices(frame_id: int, services: WithServices) -> dict[str, Any]:
     with services.catalogue.read() as session:
         frame = frame_of(session, frame_id)
         resolver = Resolver(session, frame.shoot_id)
-        return {"name": frame.name, "adjustments": carry_list(resolver, frame)}
+        found = carry_list(resolver, frame)
+    for row in found:
+        # A profile by its name, as everywhere on the screen, instead of its key.
+        if row["key"] == "profile.camera" and (profile := PROFILE_STORE.find(row["value"])):
+            row["value"] = profile.name
+    return {"name": frame.name, "adjustments": found}
 
 
 @router.post("/carry")
