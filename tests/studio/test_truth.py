@@ -1,7 +1,9 @@
 """Masks as truth beside the scenes, against what else is known of them."""
 
 import json
+import zipfile
 
+import cv2
 import numpy as np
 import pytest
 
@@ -94,3 +96,24 @@ def test_glasses_are_apart_from_skin_and_cloth() -> None:
     known = truth("wren-5")
     assert 0.001 < known["glasses"].mean() < 0.02
     assert (known["glasses"] + known["cloth"] + known["skin"] < 1.05).all()
+
+
+@pytest.mark.parametrize("scene", scenes())
+def test_depth_is_at_full_size_and_of_one_side_at_edges(scene: str) -> None:
+    """Against the coarse depth that blur is made from, which the renderer averaged over several samples a px."""
+    far = truth(scene)["depth"]
+    with np.load(PICTURES / f"{scene}.depth.npz") as stored:
+        coarse = stored["centimetres"].astype(np.float32)
+    h, w = (n // c for n, c in zip(far.shape, coarse.shape, strict=True))
+    near = far[: coarse.shape[0] * h : h, : coarse.shape[1] * w : w]
+    there = (coarse > 1) & (near > 0)
+    with zipfile.ZipFile(PICTURES / f"{scene}.masks.zip") as archive:
+        full = "depth.png" in archive.namelist()
+    assert there.mean() > 0.5 and np.median(np.abs(near - coarse)[there]) < (0.5 if full else 2)
+    if not full:
+        return  # of every eighth px, enlarged
+    low, high = (f(far, np.ones((3, 3))) for f in (cv2.erode, cv2.dilate))
+    edge = (high - low > 15) & (low > 0)
+    share = (far - low)[edge] / (high - low)[edge]
+    # A table top has nothing on it that stands out.
+    assert scene == "table-top" or (edge.sum() > 100 and ((share > 0.3) & (share < 0.7)).mean() < 0.02)

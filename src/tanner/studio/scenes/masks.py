@@ -18,11 +18,12 @@ from numpy.typing import NDArray
 
 from tanner.core.output.files import write_whole
 from tanner.studio.bands import PICTURES
-from tanner.studio.scenes.render import HEIGHT, WIDTH, begin, staged
+from tanner.studio.scenes.render import HEIGHT, WIDTH, begin, far_away, staged
 from tanner.studio.scenes.shots import SHOTS
-from tanner.studio.truth import zipped
+from tanner.studio.truth import add_depth, zipped
 
 U8 = NDArray[np.uint8]
+F32 = NDArray[np.float32]
 IN_SUBJECT = 8
 """What is so much of the subject, of 255, has no shadow of it."""
 SHADOW_SCALE = 0.25
@@ -53,6 +54,12 @@ def things(name: str, samples: int) -> dict[str, U8]:
     masks = np.rint(hit / samples * 255).astype(np.uint8)
     whole = np.rint(hit.sum(axis=0) / samples * 255).astype(np.uint8)
     return {"subject": whole, **dict(zip(names, masks, strict=False))}  # the last mask is of parts without a name
+
+
+def depth(name: str) -> F32:
+    """How far away in cm what the middle of each px shows is, (h, w); at edges that of one side, never between."""
+    stage = staged(name, 1.0)
+    return far_away(stage.scene(), stage.sensor(False), stage.size)
 
 
 def shadow(name: str, samples: int) -> U8:
@@ -87,20 +94,32 @@ def at_picture(masks: dict[str, U8], name: str) -> dict[str, U8]:
     return small
 
 
-def main(names: Annotated[list[str] | None, typer.Argument()] = None, samples: int = 16, into: Path = PICTURES) -> None:
+def main(
+    names: Annotated[list[str] | None, typer.Argument()] = None,
+    samples: int = 16,
+    into: Path = PICTURES,
+    depth_only: bool = False,
+) -> None:
     """Render the masks of scenes by name, or of all that have none yet."""
     begin("llvm_ad_spectral", into)
     for name in names or [n for n in SHOTS if not (into / f"{n}.masks.zip").exists()]:
         if name not in SHOTS:
             continue
         start = time.time()
+        far = depth(name)
+        w, h = json.loads((PICTURES / f"{name}.json").read_text())["size"]
+        far = np.asarray(cv2.resize(far, (w, h), interpolation=cv2.INTER_NEAREST), np.float32)
+        if depth_only:
+            add_depth(into / f"{name}.masks.zip", far)
+            print(f"{name}: {time.time() - start:.0f} s, depth", flush=True)
+            continue
         found = things(name, samples)
         cast = shadow(name, 64)
         cast[found["subject"] > IN_SUBJECT] = 0
         half = cv2.resize(found["subject"], None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
         write_whole(into / f"{name}.mask.png", bytes(imagecodecs.png_encode(half, level=9)), replace=True)
         masks = at_picture({**found, "shadow": cast}, name)
-        write_whole(into / f"{name}.masks.zip", zipped(masks), replace=True)
+        write_whole(into / f"{name}.masks.zip", zipped(masks, far), replace=True)
         print(f"{name}: {time.time() - start:.0f} s, {', '.join(found)}", flush=True)
 
 

@@ -7,7 +7,7 @@ or two samples a pixel, so that memory stays small; the last finished picture is
 import json
 import time
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 import typer
@@ -47,6 +47,19 @@ def accumulate(stage: SceneStage, samples: int, note: str) -> tuple[F32, F32, F3
     extra /= count
     found = (total / done, np.clip(extra[..., :3], 0, 1), extra[..., 3:6], extra[..., 6])
     return tuple(np.asarray(part, dtype=np.float32) for part in found)  # type: ignore[return-value]
+
+
+def far_away(scene: Any, sensor: Any, size: tuple[int, int]) -> F32:
+    """How far away in cm what the middle of each px shows is, (h, w); 0 where nothing is."""
+    import drjit as dr
+    import mitsuba as mi
+
+    w, h = size
+    n = dr.arange(mi.UInt32, w * h)
+    middle = mi.Point2f((mi.Float(n % w) + 0.5) / w, (mi.Float(n // w) + 0.5) / h)
+    rays, _ = sensor.sample_ray(0.0, 0.5, middle, mi.Point2f(0.5, 0.5))
+    hit = scene.ray_intersect(rays)
+    return np.array(dr.select(hit.is_valid(), hit.t, 0.0)).reshape(h, w).astype(np.float32)
 
 
 def denoised(raw: F32, albedo: F32, normal: F32) -> F32:

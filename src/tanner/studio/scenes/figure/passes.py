@@ -20,6 +20,7 @@ from tanner.studio.light import MATERIALS
 from tanner.studio.scenes.figure import mesh, skin
 from tanner.studio.scenes.figure.person import Figure, PersonLook, Skin
 from tanner.studio.scenes.figure.strands import Hairs
+from tanner.studio.scenes.render import far_away
 from tanner.studio.scenes.shapes import F64, I64
 from tanner.studio.scenes.stage import SceneStage, srgb_of
 
@@ -194,9 +195,19 @@ def _flat(people: People, sensor: Any, mode: str, note: Callable[[str], None]) -
 
 
 def painted(stage: SceneStage, people: People, note: Callable[[str], None]) -> dict[str, F32]:
-    """The passes that masks are made of, alone."""
+    """The passes that masks are made of, alone, and "depth" in cm (H, W)."""
     modes = ("parts", "more parts", *_glasses(people))
-    return {mode: _flat(people, stage.sensor(False), mode, note) for mode in modes}
+    found = {mode: _flat(people, stage.sensor(False), mode, note) for mode in modes}
+    return {**found, "depth": depth(stage, people)}
+
+
+def depth(stage: SceneStage, people: People) -> F32:
+    """How far away in cm what the middle of each px shows is, (H, W); hair is a thing of its own."""
+    import mitsuba as mi
+
+    everything = {**_all(people, partial(_lit_parts, mode="full")), **_all(people, _worn), **stage.parts}
+    scene = mi.load_dict({"type": "scene", **everything})
+    return far_away(scene, stage.sensor(False), stage.size)
 
 
 def _glasses(people: People) -> tuple[str, ...]:

@@ -25,7 +25,7 @@ from tanner.studio.scenes.figure.noise import F32
 from tanner.studio.scenes.figure.person import Figure, PersonLook, build, placed
 from tanner.studio.scenes.render import begin, there
 from tanner.studio.scenes.stage import SceneStage
-from tanner.studio.truth import zipped
+from tanner.studio.truth import add_depth, zipped
 
 WIDTH, HEIGHT = 1920, 2880
 CAMERA = np.array([0.0, -230.0, 3.0])
@@ -167,7 +167,9 @@ def _person(sitting: Sitting, fine: int, aside: float = 0.0) -> tuple[Figure, Pe
     return placed(build(person, sitting.pose, look, CAMERA - there), there), look
 
 
-def shoot(name: str, samples: int, scale: float, fine: int, into: Path, masks_only: bool = False) -> None:
+def shoot(
+    name: str, samples: int, scale: float, fine: int, into: Path, masks_only: bool = False, depth_only: bool = False
+) -> None:
     sitting = SITTINGS[name]
     start = time.time()
 
@@ -191,8 +193,13 @@ def shoot(name: str, samples: int, scale: float, fine: int, into: Path, masks_on
     stage.camera(CAMERA + [0, 0, level], np.array([0, 0, level - 4.5]), field, 1.0, nearer)
     stage.truth["person"] = " and ".join(s.who for s in (sitting, sitting.beside) if s)
     stage.truth["faces"] = [face for f, _ in people for face in _known(stage, f)]
+    if depth_only:
+        add_depth(into / f"{name}.masks.zip", passes.depth(stage, people))
+        note("depth written")
+        return
     if masks_only:
-        write_whole(into / f"{name}.masks.zip", zipped(_masks(passes.painted(stage, people, note))), replace=True)
+        found = passes.painted(stage, people, note)
+        write_whole(into / f"{name}.masks.zip", zipped(_masks(found), found["depth"]), replace=True)
         note("masks written")
         return
     found = passes.rendered(
@@ -224,7 +231,7 @@ def _write(name: str, picture: F32, found: dict[str, F32], stage: SceneStage, sa
         into / f"{name}.depth.npz", centimetres=np.minimum(found["depth"][::8, ::8], 6500).astype(np.float16)
     )
     write_whole(into / f"{name}.mask.png", bytes(imagecodecs.png_encode(half, level=9)), replace=True)
-    write_whole(into / f"{name}.masks.zip", zipped(masks), replace=True)
+    write_whole(into / f"{name}.masks.zip", zipped(masks, found["depth"]), replace=True)
     write(into, name, planes)
     truth = {"scene": name, "size": list(stage.size), "samples": samples, **stage.truth}
     write_whole(into / f"{name}.json", json.dumps(truth, indent=1).encode() + b"\n", replace=True)
@@ -237,12 +244,13 @@ def main(
     fine: int = 5,
     into: Path = PICTURES,
     masks_only: bool = False,
+    depth_only: bool = False,
 ) -> None:
     """Render portraits by name, or all of them, unless they are there; other names are left out."""
     begin("llvm_ad_rgb", into)
     for name in names or list(SITTINGS):
-        if name in SITTINGS and (masks_only or not there(name, samples, round(HEIGHT * scale), into)):
-            shoot(name, samples, scale, fine, into, masks_only)
+        if name in SITTINGS and (masks_only or depth_only or not there(name, samples, round(HEIGHT * scale), into)):
+            shoot(name, samples, scale, fine, into, masks_only, depth_only)
 
 
 if __name__ == "__main__":
