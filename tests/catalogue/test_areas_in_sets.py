@@ -71,6 +71,20 @@ def test_the_set_follows_and_one_frame_departs_in_one_value(session: Session, ma
     assert shown(session, SECOND) == shown(session, LEAD)
 
 
+def test_a_spot_in_the_very_middle_and_a_colour_of_mid_grey_are_kept(session: Session, made: str) -> None:
+    """Their values are the neutral ones, and say all the same where the thing is; followers have nothing to depart in."""
+    middle = {"spots/0000000a/kind": "spot", "spots/0000000a/path": [[0.0, 0.0]], "spots/0000000a/size": 0.006}
+    grey = {"exact/0000000b/kind": "pair", "exact/0000000b/target": [50.0, 0.0, 0.0]}
+    values(session, [LEAD], middle | grey)
+    for number in (LEAD, SECOND):
+        seen = Resolver(session, 1).resolve(one(session, number)).values
+        assert seen["spots/0000000a/path"] == [[0.0, 0.0]] and seen["exact/0000000b/target"] == [50.0, 0.0, 0.0]
+    values(session, [SECOND], {"spots/0000000a/path": [[0.1, 0.0]]})
+    assert one(session, SECOND).own == {"spots/0000000a/path": [[0.1, 0.0]]}
+    values(session, [SECOND], {"spots/0000000a/path": [[0.0, 0.0]]})
+    assert one(session, SECOND).own == {}
+
+
 def test_a_mask_that_was_moved_with_its_subject_stays_moved(session: Session, made: str) -> None:
     place = made + "place"
     values(session, [SECOND], {place: [0.1, -0.05, 1.2, 5.0]}, relative=[place])

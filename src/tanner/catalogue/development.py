@@ -10,13 +10,14 @@ from tanner.catalogue.models import Action, Base, Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import record
 from tanner.core.adjust.items import Listed, name_of, new_id, of_things, things
-from tanner.core.adjust.registry import LISTS, adjustments, check_names, declared, develop
+from tanner.core.adjust.registry import LISTS, adjustments, check_names, declared, develop, is_place
 from tanner.core.areas.place import NOT_YET
 from tanner.core.areas.shapes import held_to_subject
 from tanner.core.errors import SettingsError
 from tanner.core.series import worn
 from tanner.core.series.resolve import (
     OFFSET_LIMITS,
+    Layers,
     beneath,
     computed,
     followed,
@@ -83,7 +84,7 @@ def edited(
             offset = offset_for(key, below, value, as_shot)[1]
             if offset is not None and (not isinstance(offset, float) or abs(offset) > 1e-6):
                 offsets[name] = offset
-        elif value == below:
+        elif value == below and not (is_place(key) and _is_said(key, values, layers)):
             own.pop(key, None)
         else:
             own[key] = value
@@ -95,6 +96,11 @@ def edited(
         develop(after)
         valid.add(seen)
     return {"own": own, "offsets": offsets}
+
+
+def _is_said(key: str, values: Mapping[str, Any], layers: Layers) -> bool:
+    """Whether a neutral place is kept: not where a layer below has it already, nor where its thing goes."""
+    return key not in layers.lead and key not in layers.preset and values.get(f"{key.rpartition('/')[0]}/kind") != ""
 
 
 def set_values(

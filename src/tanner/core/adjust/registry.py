@@ -111,6 +111,12 @@ def declared(key: str) -> Adjustment | None:
     return None if below is None or name not in listed.adjustments else _difference(below, listed, key)
 
 
+def is_place(key: str) -> bool:
+    """Whether a name says where or of which colour a listed thing is: one in the very middle of the frame is one, too."""
+    entry = declared(key)
+    return entry is not None and entry.spec.structure and isinstance(entry.neutral, list) and bool(entry.neutral)
+
+
 def _difference(below: Adjustment, listed: Listed, key: str) -> Adjustment:
     """An adjustment of a listed thing: a difference from the picture's, where nothing is neutral."""
     if below.spec.widget == "curve":

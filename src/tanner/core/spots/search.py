@@ -162,7 +162,7 @@ def box_of(mask: Mask, rim: int) -> tuple[int, int, int, int]:
     )
 
 
-class _Search:
+class _SourceSearch:
     """A hole's box against all boxes of its picture, at one size of px.
 
     Args:
@@ -216,7 +216,7 @@ def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> 
     total = weight.sum()
     around = (weight * own * own).sum(axis=(1, 2)) / total - ((weight * own).sum(axis=(1, 2)) / total) ** 2
     taken = (forbidden | hole).astype(np.float32)
-    fine = _Search(flat, flat * flat, shape, (y0, x0), weight, here.astype(np.float32), own, around, taken)
+    fine = _SourceSearch(flat, flat * flat, shape, (y0, x0), weight, here.astype(np.float32), own, around, taken)
     by = 1
     while by < MOST and max(h, w) > COARSE * by:
         by *= 2
@@ -242,7 +242,7 @@ def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> 
     return sx - x0, sy - y0
 
 
-def _coarse_to_fine(fine: _Search, by: int) -> dict[tuple[int, int], F32]:
+def _coarse_to_fine(fine: _SourceSearch, by: int) -> dict[tuple[int, int], F32]:
     """Places that are worth a look px by px: from where on, and their costs."""
     h, w = fine.weight.shape
     # Px are put together from the box's corner on, so that it falls on whole ones; what is left over at the far sides is
@@ -257,7 +257,7 @@ def _coarse_to_fine(fine: _Search, by: int) -> dict[tuple[int, int], F32]:
     planes, squares, taken = (_parts(v[:, from_y:, from_x:], by) for v in (*whole, fine.taken[None]))
     shape = planes.shape[1], planes.shape[2]
     corner = fine.corner[0] // by, fine.corner[1] // by
-    coarse = _Search(_flat(planes), _flat(squares), shape, corner, weight, inner, own, fine.around, taken[0])
+    coarse = _SourceSearch(_flat(planes), _flat(squares), shape, corner, weight, inner, own, fine.around, taken[0])
     down, across = coarse.places
     if down < 1 or across < 1:
         return {}

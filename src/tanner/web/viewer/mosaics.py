@@ -17,7 +17,7 @@ BUDGET = 400 << 20
 
 
 @dataclass(frozen=True)
-class PackedMosaic:
+class StoredMosaic:
     """A frame without its numbers, those packed (blosc2: bits of a kind together, LZ4), and the file as it was then."""
 
     source: Source
@@ -43,7 +43,7 @@ class MosaicStore:
 
     def __init__(self, budget: int = BUDGET) -> None:
         self._budget = budget
-        self._kept: OrderedDict[str, PackedMosaic] = OrderedDict()
+        self._kept: OrderedDict[str, StoredMosaic] = OrderedDict()
         self._lock = threading.Lock()
 
     def put(self, path: str, source: Source, file: tuple[int, int] | None) -> None:
@@ -59,7 +59,7 @@ class MosaicStore:
         bare = replace(source, data=np.empty((0, 0), np.uint16), decoder=None, memory=Memory())
         with self._lock:
             self._kept.pop(path, None)
-            self._kept[path] = PackedMosaic(bare, source.data.shape, bytes(data), file)
+            self._kept[path] = StoredMosaic(bare, source.data.shape, bytes(data), file)
             while sum(len(k.data) for k in self._kept.values()) > self._budget and self._kept:
                 self._kept.popitem(last=False)
 

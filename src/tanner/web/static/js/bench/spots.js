@@ -111,7 +111,7 @@ export class Spots {
     const stamp = JSON.stringify([id, { ...s, judged: undefined, name: undefined }, rest]);
     const known = this.pictures.get(s.id);
     if (known?.stamp === stamp) return known.nodes;
-    const nodes = [t`before`, t`after`].map((shown) => el("img", { class: "size-8 flex-none object-cover", loading: "lazy", alt: "", src: `/api/frames/${id}/spots/${s.id}/picture?shown=${shown}&size=64&v=${(this.asked += 1)}`, onerror: (event) => event.target.classList.add("invisible") }));
+    const nodes = ["before", "after"].map((shown) => el("img", { class: "size-8 flex-none object-cover", loading: "lazy", alt: "", src: `/api/frames/${id}/spots/${s.id}/picture?shown=${shown}&size=64&v=${(this.asked += 1)}`, onerror: (event) => event.target.classList.add("invisible") }));
     this.pictures.set(s.id, { stamp, nodes });
     return nodes;
   }
