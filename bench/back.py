@@ -12,6 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import tanner.core.raw.reader as reader
+from tanner.catalogue.originals import stamp_of
 from tanner.jobs.tasks import read_source
 from tanner.jobs.workers import Workers
 from tanner.studio.camera import take
@@ -38,7 +39,7 @@ def opened(path: str, own: Workers, others: Workers, rounds: int = 8) -> dict[st
     ways: dict[str, Callable[[], object]] = {
         "read": lambda: own.soon(read_source, path).result(),
         "read by LibRaw": lambda: others.soon(by_libraw, path).result(),
-        "put by": lambda: store.put(path, source, store.file_of(path)),
+        "put by": lambda: store.put(path, source, stamp_of(Path(path))),
         "back": lambda: store.take(path),
     }
     times = [{name: clock(run) for name, run in ways.items()} for _ in range(rounds)]

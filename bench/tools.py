@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.run import SETTINGS
+from bench.run import SETTINGS as USUAL
 from tanner.core.adjust.registry import develop
 from tanner.core.output.develop import encode
 from tanner.core.output.spec import OutputSpec
@@ -46,14 +46,14 @@ ROUNDS = 7
 
 
 def export(source: Source, tools: Mapping[str, Any], pool: ThreadPoolExecutor) -> float:
-    development = develop({**SETTINGS, **tools})
+    development = develop({**USUAL, **tools})
     began = time.perf_counter()
     encode(source, development, OutputSpec(), pool=pool)
     return time.perf_counter() - began
 
 
 def step(source: Source, tools: Mapping[str, Any], pool: ThreadPoolExecutor, n: int) -> float:
-    development = develop({**SETTINGS, **tools, "light.exposure": n / 50})
+    development = develop({**USUAL, **tools, "light.exposure": n / 50})
     began = time.perf_counter()
     render(source, development, (800, 533), pool=pool, keep=True, draft=True)
     return time.perf_counter() - began

@@ -97,11 +97,26 @@ def test_bad_catalogues_are_told(tmp_path: Path) -> None:
     for name, content, why in (
         ("latin.po", b'msgid ""\nmsgstr ""\n"Content-Type: text/plain; charset=utf-8\\n"\n\nmsgid "a"\nmsgstr "\xe9\xff"\n', "can be read"),
         ("broken.po", b"this is a letter\n", "can be read"),
+        ("many.po", b'msgid ""\nmsgstr ""\n"Plural-Forms: nplurals=2; plural=n;\\n"\n\nmsgid "a"\nmsgstr "b"\n', "plural forms"),
+        ("nought.po", b'msgid ""\nmsgstr ""\n"Plural-Forms: nplurals=2; plural=1%n;\\n"\n\nmsgid "a"\nmsgstr "b"\n', "plural forms"),
         ("odd.po", b'msgid ""\nmsgstr ""\n"Plural-Forms: nplurals=2; plural=alert(1);\\n"\n\nmsgid "a"\nmsgstr "b"\n', "plural forms"),
     ):  # fmt: skip
         (tmp_path / name).write_bytes(content)
         with pytest.raises(UnreadableFile, match=why):
             read(str(tmp_path / name))
+
+
+def test_a_translation_that_asks_for_what_is_not_there_stays_english(
+    tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    file = tmp_path / "some.po"
+    head = 'msgid ""\nmsgstr ""\n"Language: sr@latin\\n"\n"Plural-Forms: nplurals=2; plural=n != 1;\\n"\n\n'
+    some = {"{0} of {1}": "{1}: {0}", "{0} gone": "{3} fort", "Save": "{{ 7 * 7 }}", "Open": "{% raw %}", "red": "rot"}
+    file.write_text(head + "\n".join(f'msgid "{e}"\nmsgstr "{t}"\n' for e, t in some.items()))
+    made = read(str(file))
+    assert made and set(made.texts) == {"{0} of {1}", "red"} and made.told("AF1 gone") == "AF1 gone"
+    assert all(f"“{e}” is left in English" in caplog.text for e in ("{0} gone", "Save", "Open"))
+    assert made.code in ("und", "sr")  # what browsers take
 
 
 def test_an_unknown_language_ends_the_start_with_a_word(tmp_path: Path) -> None:
@@ -120,7 +135,7 @@ def test_pages_speak_it_and_names_stay_as_they_are(tmp_path: Path) -> None:
     with running(tmp_path, made) as server:
         server.post("/api/shoots", {"name": "Light"})
         page = server.client.get("/").text
-        assert '<html lang="en-GB">' in page and '<script src="/language.js">' in page
+        assert '<html lang="en-GB">' in page and '<script src="/language.js?' in page
         assert ">Light</a>" in page and pseudo.marked("Light") not in page
         assert pseudo.marked("Shoots") in page and pseudo.marked("0 frames") in page
         script = server.client.get("/language.js")

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tanner.catalogue.originals import stamp_of
 from tanner.core.raw.reader import read
 from tanner.jobs.workers import Workers
 from tanner.web.viewer.mosaics import MosaicStore
@@ -23,7 +24,7 @@ def files(originals: Path, tmp_path: Path) -> list[str]:
 def test_a_mosaic_comes_back_as_it_was(files: list[str]) -> None:
     store, path = MosaicStore(), files[0]
     source = read(Path(path))
-    store.put(path, source, store.file_of(path))
+    store.put(path, source, stamp_of(Path(path)))
     assert store.holds(path)
     back = store.take(path)
     assert back and np.array_equal(back.data, source.data) and back.data.flags.c_contiguous
@@ -35,21 +36,21 @@ def test_a_mosaic_comes_back_as_it_was(files: list[str]) -> None:
 def test_a_changed_file_is_read_again_and_the_oldest_go_first(files: list[str]) -> None:
     source = read(Path(files[0]))
     store = MosaicStore()
-    store.put(files[0], source, store.file_of(files[0]))
+    store.put(files[0], source, stamp_of(Path(files[0])))
     os.utime(files[0], ns=(1, 1))
     assert not store.holds(files[0]) and store.take(files[0]) is None
-    store.put(files[1], source, store.file_of(files[1]))
+    store.put(files[1], source, stamp_of(Path(files[1])))
     Path(files[1]).unlink()
     assert not store.holds(files[1]) and store.take(files[1]) is None
     small = MosaicStore(int(1.5 * source.data.nbytes))
     for path in files[2:5]:
-        small.put(path, source, small.file_of(path))
+        small.put(path, source, stamp_of(Path(path)))
     held = [small.holds(p) for p in files[2:5]]
     assert held[-1] and not held[0]
     # Finished pictures and files that were gone before are not kept.
     rgb = replace(source, data=np.zeros((3, 4, 5), np.float32))
-    small.put(files[2], rgb, small.file_of(files[2]))
-    small.put(files[1], source, small.file_of(files[1]))
+    small.put(files[2], rgb, stamp_of(Path(files[2])))
+    small.put(files[1], source, stamp_of(Path(files[1])))
     assert not small.holds(files[2]) and not small.holds(files[1])
 
 

@@ -4,8 +4,11 @@ The format is that of GNU gettext's manual, "The Format of PO Files"; it is read
 """
 
 import gettext
+import hashlib
 import json
+import logging
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
@@ -15,9 +18,12 @@ from tanner.core.errors import UnreadableFile
 
 ALL_TEXTS = Path(__file__).parent / "tanner.pot"
 """Every text of the screens, in English, with where it stands."""
+log = logging.getLogger(__name__)
 MOST_PIECES = 12
 """What says more things in a row is no sentence of the program."""
 HOLE = re.compile(r"\{(\d+)\}")
+_CODE = re.compile(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*")
+_MARKUP = re.compile(r"\{\{|\{%|\{#")
 _FORMS = re.compile(r"\s*nplurals\s*=\s*(\d+)\s*;\s*plural\s*=\s*([n0-9%=!<>&|?:()\s]+?)\s*;?\s*")
 
 
@@ -87,9 +93,11 @@ class Language:
     def count(self, number: int, word: str, many: str = "") -> str:
         """A count with its word in the right number."""
         forms = self.plurals.get(f"{{0}} {word}")
-        return (
-            forms[gettext.c2py(self.form)(number)].replace("{0}", str(number)) if forms else counted(number, word, many)
-        )
+        return forms[self._which(number)].replace("{0}", str(number)) if forms else counted(number, word, many)
+
+    @cached_property
+    def _which(self) -> Callable[[int], int]:
+        return gettext.c2py(self.form)
 
     def day(self, day: date) -> str:
         """A day as it is written in the language's country."""
@@ -112,19 +120,40 @@ class Language:
     def _patterns(self) -> list[tuple[re.Pattern[str], str]]:
         return [(re.compile(expression), there) for expression, there in self.with_holes]
 
+    @cached_property
     def script(self) -> str:
         """What pages load before their modules: see static/js/texts.js."""
         given = {"texts": self.texts, "plurals": self.plurals}
-        patterns = ",".join(f"[/{expression}/,{json.dumps(there)}]" for expression, there in self.with_holes)
+        patterns = ",".join(f"[new RegExp({json.dumps(e)}),{json.dumps(there)}]" for e, there in self.with_holes)
         return (
             f"globalThis.tannerTexts = {{...{json.dumps(given)}, form: (n) => Number({self.form}), "
             f"patterns: [{patterns}]}};\n"
         )
 
+    @cached_property
+    def stamp(self) -> str:
+        """Tells this script from that of another catalogue: pages keep it by this name."""
+        return hashlib.sha256(self.script.encode()).hexdigest()[:12]
+
 
 def shipped() -> list[str]:
     """Codes of the languages that come with Tanner, besides English."""
     return sorted(p.stem for p in ALL_TEXTS.parent.glob("*.po"))
+
+
+def _tells_forms(many: int, expression: str) -> bool:
+    """Whether a plural expression gives one of so many forms for every count."""
+    try:
+        which = gettext.c2py(expression)
+        return all(0 <= which(n) < many for n in range(1000))
+    except (ValueError, ZeroDivisionError):
+        return False
+
+
+def _fits(english: object, there: str) -> bool:
+    """Whether a translation asks for no more than there is, and holds nothing that a template would run."""
+    known = english if isinstance(english, str) else " ".join(english)  # type: ignore[arg-type]
+    return set(HOLE.findall(there)) <= set(HOLE.findall(known)) and not _MARKUP.search(there)
 
 
 def read(wish: str) -> Language | None:
@@ -148,11 +177,8 @@ def read(wish: str) -> Language | None:
     except (OSError, ValueError, PoFileError) as error:
         raise UnreadableFile(path, f"is no catalogue of texts that can be read ({error}).") from None
     forms = _FORMS.fullmatch(catalogue.plural_forms or "")
-    try:
-        gettext.c2py(forms[2] if forms else "")
-    except ValueError:
-        raise UnreadableFile(path, "has plural forms in its head that cannot be read.") from None
-    assert forms
+    if not forms or not _tells_forms(int(forms[1]), forms[2]):
+        raise UnreadableFile(path, "has plural forms in its head that cannot be read.")
     texts: dict[str, str] = {}
     plurals: dict[str, list[str]] = {}
     for message in catalogue:
@@ -161,9 +187,14 @@ def read(wish: str) -> Language | None:
         there = [message.string] if isinstance(message.string, str) else list(message.string or ())
         if not all(there):
             continue  # not translated yet
+        if not all(_fits(message.id, each) for each in there):
+            log.warning(
+                "%s: “%s” is left in English: its translation asks for what is not there.", path.name, message.id
+            )
+            continue
         if isinstance(message.id, str):
             texts[message.id] = there[0]
         elif len(there) == int(forms[1]):
             plurals[message.id[0]] = there
-    code = str(catalogue.locale or catalogue.locale_identifier or "und").replace("_", "-")
-    return Language(code, texts, plurals, forms[2])
+    code = str(catalogue.locale or catalogue.locale_identifier or "").replace("_", "-")
+    return Language(code if _CODE.fullmatch(code) else "und", texts, plurals, forms[2])

@@ -22,6 +22,9 @@ SAID = ("title", "aria-label", "placeholder", "alt", "label")
 UNSEEN = ("script", "style", "code", "kbd")
 """Elements whose content is no language."""
 _JINJA = re.compile(r"\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\}", re.DOTALL)
+_CLASSES = re.compile(r"\{%-? *block \w+_class\b")
+_TAG = re.compile(r"</?([a-zA-Z][a-zA-Z0-9]*)|<!")
+_ATTRIBUTE = re.compile(r"([a-zA-Z-]+)\s*=\s*$")
 _LETTERS = re.compile(r"[A-Za-zÀ-ÿ]{2}")
 
 
@@ -41,7 +44,7 @@ def _runs(source: str) -> Iterator[tuple[int, int]]:
     while at < len(source):
         found = _JINJA.match(source, at)
         if found:
-            if re.match(r"\{%-? *block \w+_class\b", found[0]):  # names of classes
+            if _CLASSES.match(found[0]):  # names of classes
                 at = start = source.rindex("{%", 0, source.index("endblock", found.end()))
                 continue
             if not found[0].startswith("{{"):
@@ -55,7 +58,7 @@ def _runs(source: str) -> Iterator[tuple[int, int]]:
             continue
         sign = source[at]
         if not tag:
-            opening = re.match(r"</?([a-zA-Z][a-zA-Z0-9]*)|<!", source[at:])
+            opening = _TAG.match(source, at)
             if opening:
                 if not hidden:
                     yield start, at
@@ -73,7 +76,7 @@ def _runs(source: str) -> Iterator[tuple[int, int]]:
             tag, start = "", at + 1
         elif sign == '"':
             quote = sign
-            name = re.search(r"([a-zA-Z-]+)\s*=\s*$", source[:at])
+            name = _ATTRIBUTE.search(source[max(0, at - 40) : at])
             attribute_from = at + 1 if name and name[1] in SAID else -1
         at += 1
     if not tag and not hidden:

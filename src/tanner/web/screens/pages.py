@@ -249,9 +249,10 @@ def programs(request: Request, services: WithServices) -> Response:
 
 @router.get("/language.js", include_in_schema=False)
 def language_script(request: Request) -> Response:
-    """The texts of the chosen language, for the scripts; nothing in English."""
+    """The texts of the chosen language, for the scripts; nothing in English. Its name changes with what it says."""
     language: Language | None = request.app.state.language
-    return Response(language.script() if language else "", media_type="text/javascript")
+    kept = {"cache-control": "private, max-age=31536000, immutable"} if language else None
+    return Response(language.script if language else "", media_type="text/javascript", headers=kept)
 
 
 @development.get("/parts")

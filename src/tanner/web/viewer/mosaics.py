@@ -9,6 +9,7 @@ from typing import Any
 import imagecodecs
 import numpy as np
 
+from tanner.catalogue.originals import stamp_of
 from tanner.core.memory import Memory
 from tanner.core.raw.source import Source
 
@@ -23,15 +24,7 @@ class StoredMosaic:
     source: Source
     shape: tuple[int, ...]
     data: bytes
-    file: tuple[int, int]
-
-
-def _file_now(path: str) -> tuple[int, int] | None:
-    try:
-        found = Path(path).stat()
-    except OSError:
-        return None
-    return found.st_mtime_ns, found.st_size
+    file: str
 
 
 class MosaicStore:
@@ -46,13 +39,13 @@ class MosaicStore:
         self._kept: OrderedDict[str, StoredMosaic] = OrderedDict()
         self._lock = threading.Lock()
 
-    def put(self, path: str, source: Source, file: tuple[int, int] | None) -> None:
+    def put(self, path: str, source: Source, file: str) -> None:
         """Keep a frame that is no longer shown; anything but a mosaic is read again as quickly.
 
         Args:
-            file: see `file_of`, from before the frame was read.
+            file: its stamp (see `stamp_of`) from before the frame was read.
         """
-        if file is None or source.data.dtype != np.uint16 or source.data.ndim != 2:
+        if not file or source.data.dtype != np.uint16 or source.data.ndim != 2:
             return
         flat: Any = np.ascontiguousarray(source.data)
         data = imagecodecs.blosc2_encode(flat, level=1, compressor="lz4", shuffle="bitshuffle", typesize=2)
@@ -67,19 +60,14 @@ class MosaicStore:
         """Whether a frame is kept, of the file as it is now."""
         with self._lock:
             kept = self._kept.get(path)
-        return kept is not None and kept.file == _file_now(path)
+        return kept is not None and kept.file == stamp_of(Path(path))
 
     def take(self, path: str) -> Source | None:
         """The frame as it was read; None where it is no longer kept. It is not kept any longer."""
         with self._lock:
             kept = self._kept.pop(path, None)
-        if kept is None or kept.file != _file_now(path):
+        if kept is None or kept.file != stamp_of(Path(path)):
             return None
         flat: Any = np.empty(int(np.prod(kept.shape)) * 2, np.uint8)
         imagecodecs.blosc2_decode(kept.data, out=flat)
         return replace(kept.source, data=flat.view(np.uint16).reshape(kept.shape), memory=Memory())
-
-    @staticmethod
-    def file_of(path: str) -> tuple[int, int] | None:
-        """What tells a file from a later one of its name: when it was changed, in ns, and its size."""
-        return _file_now(path)

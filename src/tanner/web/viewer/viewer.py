@@ -6,12 +6,14 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from tanner.catalogue.originals import stamp_of
 from tanner.core.adjust.registry import Development, develop
 from tanner.core.areas.find import NotFound
 from tanner.core.colour.printing import Intent, proof_table
@@ -93,11 +95,11 @@ class OpenSource:
     """A decoded frame, or the promise of one; its lock lets one render at a time use the caches.
 
     Attributes:
-        file: what the file was before it was read.
+        file: its stamp before it was read.
     """
 
     future: Future[Source]
-    file: tuple[int, int] | None = None
+    file: str = ""
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
@@ -130,7 +132,7 @@ class Viewer:
             if found is not None and found.future.done() and found.future.exception() is not None:
                 found = None
             if found is None:
-                file = self._put_by.file_of(path)
+                file = stamp_of(Path(path))
                 kept = self._put_by.holds(path)
                 opened = self._beside.submit(self._back, path) if kept else self._workers.soon(read_source, path)
                 found = OpenSource(opened, file)

@@ -4,7 +4,7 @@ import { foreign, t, worded } from "./texts.js";
 const LONG = /\/(import|deliver|match|merge|check|copies|ahead|resume|apply|upright)$/;
 
 // Where the program speaks in what it answers: names and values are never among them.
-const SPOKEN = new Set(["error", "message", "reason", "told", "problems", "warnings", "said", "done", "when", "damage", "left_out", "trouble", "clash", "remarks", "words"]);
+const SPOKEN = new Set(["error", "message", "reason", "told", "problems", "warnings", "said", "done", "when", "damage", "trouble", "clash", "remarks", "words"]);
 
 // What was answered, with all that the program says in it in the reader's language.
 function inWords(value, key = "") {
