@@ -24,6 +24,18 @@ def shot(page: Page, name: str) -> None:
     page.screenshot(path=OUT / f"{name}.png")
 
 
+def _with_pictures(page: Page, selector: str) -> None:
+    """Waits until the pictures that are in sight are there: they come one after the other."""
+    missing = """(of) => [...document.querySelectorAll(of)].some((i) => {
+      const box = i.getBoundingClientRect();
+      return box.width && box.top < innerHeight && !(i.complete && i.naturalWidth);
+    })"""
+    for _ in range(240):
+        if not page.evaluate(missing, selector):
+            return
+        page.wait_for_timeout(500)
+
+
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     # A copy of the demo at a plain place, so that taking pictures leaves the demo as it is.
@@ -93,7 +105,7 @@ def main() -> None:
             page.goto(f"{url}/shoots/1/bench?frame={frames['AF0022']}")
             settled(page)
             page.locator('#index [data-group="presets"]').click()
-            page.wait_for_timeout(4000)
+            _with_pictures(page, "#groups .preset-card img")
             shot(page, "presets")
             page.locator('#index [data-group="light"]').click()
             page.locator('#index [data-group="crop"]').click()
@@ -124,7 +136,6 @@ def main() -> None:
             page.locator("#spot-one").wait_for()
             page.wait_for_timeout(3000)
             page.locator('[data-zoom="0"]').click()
-            page.wait_for_timeout(4000)
             settled(page)
             shot(page, "spots")
             page.goto(f"{url}/shoots/1/bench?frame={frames['AF0031']}")
