@@ -67,7 +67,7 @@ def thousand(folder: Path, raw: Path) -> dict[str, float]:
     while time.perf_counter() - watched < 12:
         with catalogue.read() as session:
             began = time.thread_time()
-            since = deliveries.progress.told(session, number, since)["counter"]
+            since = deliveries.progress.report(session, number, since)["counter"]
             asking += time.thread_time() - began if rounds else 0.0  # the first asks for all
         rounds += 1
         time.sleep(0.4)

@@ -60,6 +60,6 @@ def test_scripts_say_what_the_server_would(page: Page, server: Running) -> None:
     language = read(str(server.folder / "marked.po"))
     assert language
     say = 'async (all) => { const { worded } = await import("/static/js/texts.js"); return all.map(worded); }'
-    assert page.evaluate(say, SAID) == [language.told(s) for s in SAID]
+    assert page.evaluate(say, SAID) == [language.translated(s) for s in SAID]
     count = 'async (n) => (await import("/static/js/texts.js")).plural(n, "frame")'
     assert page.evaluate(count, 3) == language.count(3, "frame") == pseudo.marked("3 frames")

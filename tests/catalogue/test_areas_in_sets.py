@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.alternates import make_alternates
 from tanner.catalogue.development import (
     add_thing,
+    apply_presets,
     carry,
     carry_list,
     give_up,
@@ -20,7 +21,6 @@ from tanner.catalogue.development import (
     remove_things,
     reset,
     set_values,
-    wear,
 )
 from tanner.catalogue.models import Frame, Patch
 from tanner.catalogue.resolver import Resolver
@@ -155,10 +155,10 @@ def test_a_preset_with_an_area_goes_on_and_out_again(session: Session, tmp_path:
     assert Preset.model_validate_json(preset.to_json()) == preset and not preset.unknown
     about = About(100, 5000.0, "", "", False)
     wanted = [(one(session, SECOND), "own/x", "Calm ground", 50.0, preset.at(0.5, about))]
-    wear(session, Resolver(session, 1), wanted, "Calm ground")
+    apply_presets(session, Resolver(session, 1), wanted, "Calm ground")
     (area,) = shown(session, SECOND)
     assert area["light.exposure"] == pytest.approx(-0.3) and area["shapes"] == [ROUND]
-    wear(session, Resolver(session, 1), wanted, "again")
+    apply_presets(session, Resolver(session, 1), wanted, "again")
     assert len(shown(session, SECOND)) == 1
     rearrange(session, Resolver(session, 1), [one(session, SECOND)], [], "out")
     assert not shown(session, SECOND) and one(session, SECOND).own == {}

@@ -8,16 +8,16 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.captions import captions_of
 from tanner.catalogue.clock import parse_shift, shift
 from tanner.catalogue.models import Frame, Shoot
 from tanner.catalogue.originals import find_moved
 from tanner.catalogue.search.find import condition, count
 from tanner.catalogue.steps import redo, undo
 from tanner.catalogue.store import Catalogue
-from tanner.catalogue.words import words_of
 from tanner.core.errors import TannerError
+from tanner.core.output.captions import Captions
 from tanner.core.output.metadata import blocks
-from tanner.core.output.words import Words
 from tanner.core.raw.facts import FrameFacts
 
 
@@ -54,7 +54,7 @@ def test_times_move_everywhere_and_come_back(session: Session) -> None:
     assert frames[0].taken == now and frames[1].taken is None
     session.flush()
     assert count(session, condition(f"taken:{now:%Y-%m-%dT%H:%M}")) == 1
-    words = Words(**words_of(session.get_one(Shoot, 1), frames[0]))
+    words = Captions(**captions_of(session.get_one(Shoot, 1), frames[0]))
     written = blocks(
         FrameFacts(path="a", kind="finished", width=8, height=8, taken=was), words, (8, 8), 0, "all", True, True
     )

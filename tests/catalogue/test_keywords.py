@@ -12,13 +12,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tanner.catalogue import keywords
+from tanner.catalogue.captions import written_captions
 from tanner.catalogue.models import Frame, Keyword, Shoot
 from tanner.catalogue.search.find import condition, count
 from tanner.catalogue.steps import undo
 from tanner.catalogue.store import Catalogue
-from tanner.catalogue.words import written_words
 from tanner.core.errors import FormatError, TannerError
-from tanner.core.output.words import Words, xmp_properties
+from tanner.core.output.captions import Captions, xmp_properties
 
 TEXT = "light\n\tlamp = lantern, Lámpara\n\t\tdesk lamp\n\twindow\nwool\n"
 
@@ -152,7 +152,7 @@ def test_files_say_where_a_keyword_lies_and_others_read_it(used: Session, tmp_pa
     frame = used.get_one(Frame, 5)
     frame.keywords = ["desk lamp", "window", "brass"]
     used.flush()
-    words = Words(**written_words(used, used.get_one(Shoot, 1), frame))
+    words = Captions(**written_captions(used, used.get_one(Shoot, 1), frame))
     assert words.paths == (("light", "lamp", "desk lamp"), ("light", "window"))
     assert "mwg-kw" not in xmp_properties(words.only(contact_only=False, place=True, keywords=False))
     from PIL import Image

@@ -12,12 +12,12 @@ from PIL import Image
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.profile_store import PROFILE_STORE
 from tanner.core.errors import SettingsError, TannerError
+from tanner.core.output.captions import Captions
 from tanner.core.output.develop import encode, prepare
 from tanner.core.output.encoding import fitted
 from tanner.core.output.mark import FONT, Mark, drawn
 from tanner.core.output.sizing import SizeRule, layout, output_size, parse_size
 from tanner.core.output.spec import OutputSpec
-from tanner.core.output.words import Words
 from tanner.core.raw.source import Source
 
 edges = st.integers(1, 12_000)
@@ -174,7 +174,7 @@ def test_a_mark_is_the_same_in_strips_and_whole(source: Source) -> None:
 def test_marks_that_cannot_be_drawn_are_told(source: Source, tmp_path, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
     def why(**mark: object) -> str:
         with pytest.raises(TannerError) as error:
-            prepare(source, develop({}), OutputSpec(mark=mark), Words())  # type: ignore[arg-type]
+            prepare(source, develop({}), OutputSpec(mark=mark), Captions())  # type: ignore[arg-type]
         return str(error.value)
 
     assert "no text" in why(kind="text")

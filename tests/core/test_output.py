@@ -12,15 +12,15 @@ from PIL import Image
 from tanner.core.adjust.registry import develop
 from tanner.core.colour.spaces import SPACES, icc_profile
 from tanner.core.errors import FormatError, NameTaken, WriteFailed
+from tanner.core.output.captions import Captions
 from tanner.core.output.develop import encode, write_file
 from tanner.core.output.jpeg import encode_in_bands, encode_strip, icc_segments, join
 from tanner.core.output.metadata import exif_block, xmp_packet
 from tanner.core.output.spec import OutputSpec, read_spec
-from tanner.core.output.words import Words
 from tanner.core.raw.source import Source
 from tanner.core.render import render
 
-WORDS = Words(creator="Alder & Finch", rights="© <Alder>", keywords=("lamp", "blau & grün"), stars=4)
+WORDS = Captions(creator="Alder & Finch", rights="© <Alder>", keywords=("lamp", "blau & grün"), stars=4)
 
 
 @pytest.mark.parametrize("quality", [60, 92, 97])
@@ -97,8 +97,8 @@ def test_lossless_files_hold_the_rendered_pixels(source: Source, space: str, kin
 
 
 def test_words_are_left_out_where_there_are_none(source: Source) -> None:
-    assert b"dc:subject" not in xmp_packet(source.facts, Words())
-    assert b"Alder One" in exif_block(source.facts, Words(), (10, 10), 300)
+    assert b"dc:subject" not in xmp_packet(source.facts, Captions())
+    assert b"Alder One" in exif_block(source.facts, Captions(), (10, 10), 300)
 
 
 def test_taken_names(source: Source, tmp_path: Path) -> None:

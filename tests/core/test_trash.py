@@ -81,7 +81,7 @@ def test_what_another_program_put_is_found(home: Path, tmp_path: Path) -> None:
     program = Path(sys.executable).parent / "trash-put"
     subprocess.run([program, "--trash-dir", home, path], check=True, capture_output=True)
     (info,) = (home / "info").iterdir()
-    assert trash.told_of(info) == str(path)
+    assert trash.path_of(info) == str(path)
 
 
 @pytest.fixture

@@ -314,7 +314,7 @@ def test_who_looks_at_each_piece_of_news_sees_every_file_end(
         if not begun:
             return
         with catalogue.read() as session:
-            now = deliveries.progress.told(session, begun[0], since)
+            now = deliveries.progress.report(session, begun[0], since)
         since = now["counter"]
         seen.update({item["id"]: item["state"] for item in now["items"]})
 

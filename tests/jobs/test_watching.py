@@ -49,8 +49,8 @@ def test_what_appears_is_brought_in_developed_and_delivered(desk: Services, orig
     shutil.copy(originals / "T0002.DNG", hot)
     (hot / "BROKEN.DNG").write_bytes(whole[:7000])
     until(lambda: (out / "0002-T0002.jpg").exists())
-    until(lambda: bool(desk.watching.told()["failed"]))
-    assert "BROKEN.DNG" in desk.watching.told()["failed"][0]
+    until(lambda: bool(desk.watching.report()["failed"]))
+    assert "BROKEN.DNG" in desk.watching.report()["failed"][0]
     with desk.catalogue.read() as session:
         frames = list(session.scalars(select(Frame).order_by(Frame.name)))
         assert [f.name for f in frames] == ["T0001.DNG", "T0002.DNG"]
@@ -58,7 +58,7 @@ def test_what_appears_is_brought_in_developed_and_delivered(desk: Services, orig
     # The same content under another name, and a delivered file, bring nothing new.
     shutil.copy(originals / "T0001.DNG", hot / "AGAIN.DNG")
     time.sleep(2)
-    assert desk.watching.told()["taken"] == 2 and sorted(p.name for p in out.iterdir()) == [
+    assert desk.watching.report()["taken"] == 2 and sorted(p.name for p in out.iterdir()) == [
         "0001-T0001.jpg",
         "0002-T0002.jpg",
     ]
@@ -74,11 +74,11 @@ def test_it_goes_on_after_a_restart_and_can_be_ended(
     desk.watching.watch = None
     desk.watching.resume()
     shutil.copy(originals / "T0003.DNG", hot)
-    until(lambda: desk.watching.told()["taken"] == 1)
+    until(lambda: desk.watching.report()["taken"] == 1)
     hot.rename(tmp_path / "away")
-    until(lambda: "drive" in desk.watching.told()["trouble"])
+    until(lambda: "drive" in desk.watching.report()["trouble"])
     desk.watching.end()
-    assert desk.watching.told()["watch"] is None and not (data / "watch.json").exists()
+    assert desk.watching.report()["watch"] is None and not (data / "watch.json").exists()
 
 
 def test_what_cannot_be_watched_is_told(desk: Services, tmp_path: Path) -> None:

@@ -18,14 +18,14 @@ from PIL import Image, ImageCms
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.colour.difference import ciede2000
 from tanner.core.colour.spaces import icc_profile
+from tanner.core.output.captions import FIELDS, Captions
 from tanner.core.output.develop import encode
 from tanner.core.output.spec import OutputSpec
-from tanner.core.output.words import FIELDS, Words
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
 from tanner.core.render import render
 
-WORDS = Words(
+WORDS = Captions(
     creator="Alder & Finch", rights="© Alder <2026>", usage="One year, web only", email="hello@alder.example", phone="+1 555 0100",
     web="https://alder.example", address="1 Finch Lane", headline="Lämps", caption="A lamp, “lit”", keywords=("lamp", "blau & grün"),
     sublocation="Studio 2", city="Alderfinch", region="Upper Alder", country="Finchland", country_code="FIN", stars=4,

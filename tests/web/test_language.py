@@ -61,12 +61,14 @@ def test_sentences_with_names_and_figures() -> None:
             "if it is there, with a number": "falls da, mit Nummer",
         }
     )
-    assert german.told("red is gone") == "rot ist fort"
-    assert german.told("3 of 40 frames") == "40 Bilder, davon 3"
-    assert german.told("AF0007.DNG: cannot be read (no rights).") == "AF0007.DNG: ist nicht zu lesen (no rights)."
-    assert german.told("web/{name}; if it is there, with a number, red") == "web/{name}; falls da, mit Nummer, rot"
-    assert german.told("Nobody said this, or: that") == "Nobody said this, or: that"
-    assert german.told(", ".join(["red"] * 400)).startswith("red")  # so much is no sentence of ours
+    assert german.translated("red is gone") == "rot ist fort"
+    assert german.translated("3 of 40 frames") == "40 Bilder, davon 3"
+    assert german.translated("AF0007.DNG: cannot be read (no rights).") == "AF0007.DNG: ist nicht zu lesen (no rights)."
+    assert (
+        german.translated("web/{name}; if it is there, with a number, red") == "web/{name}; falls da, mit Nummer, rot"
+    )
+    assert german.translated("Nobody said this, or: that") == "Nobody said this, or: that"
+    assert german.translated(", ".join(["red"] * 400)).startswith("red")  # so much is no sentence of ours
     assert german.text("green") == "green"
 
 
@@ -114,7 +116,7 @@ def test_a_translation_that_asks_for_what_is_not_there_stays_english(
     some = {"{0} of {1}": "{1}: {0}", "{0} gone": "{3} fort", "Save": "{{ 7 * 7 }}", "Open": "{% raw %}", "red": "rot"}
     file.write_text(head + "\n".join(f'msgid "{e}"\nmsgstr "{t}"\n' for e, t in some.items()))
     made = read(str(file))
-    assert made and set(made.texts) == {"{0} of {1}", "red"} and made.told("AF1 gone") == "AF1 gone"
+    assert made and set(made.texts) == {"{0} of {1}", "red"} and made.translated("AF1 gone") == "AF1 gone"
     assert all(f"“{e}” is left in English" in caplog.text for e in ("{0} gone", "Save", "Open"))
     assert made.code in ("und", "sr")  # what browsers take
 

@@ -14,7 +14,7 @@ from tanner.core.adjust.registry import LISTS, adjustments, check_names, declare
 from tanner.core.areas.place import NOT_YET
 from tanner.core.areas.shapes import held_to_subject
 from tanner.core.errors import SettingsError
-from tanner.core.series import worn
+from tanner.core.series import applied_presets
 from tanner.core.series.resolve import (
     OFFSET_LIMITS,
     Layers,
@@ -28,7 +28,7 @@ from tanner.core.series.resolve import (
     shifted,
 )
 
-Wearing = tuple[Frame, str, str, float, Mapping[str, Any]]
+Applying = tuple[Frame, str, str, float, Mapping[str, Any]]
 """A frame, a preset's key and name, its amount in %, and its values for this frame at this amount."""
 
 
@@ -218,14 +218,14 @@ def give_up(session: Session, resolver: Resolver, frames: Sequence[Frame], keys:
     return record(session, resolver.shoot.id, label, changes)
 
 
-def wear(session: Session, resolver: Resolver, wanted: Sequence[Wearing], label: str) -> Action | None:
-    """Put presets on top of what frames wear, as one action; one that a frame wears already is put on anew."""
-    return record(session, resolver.shoot.id, label, wear_changes(resolver, wanted))
+def apply_presets(session: Session, resolver: Resolver, wanted: Sequence[Applying], label: str) -> Action | None:
+    """Put presets on top of those of frames, as one action; one that a frame has already is put on anew."""
+    return record(session, resolver.shoot.id, label, preset_changes(resolver, wanted))
 
 
-def wear_changes(resolver: Resolver, wanted: Sequence[Wearing]) -> list[tuple[Frame, dict[str, Any]]]:
-    """Fields of frames after presets were put on them; see `wear`."""
-    told: list[tuple[Frame, Mapping[str, Any]]] = []
+def preset_changes(resolver: Resolver, wanted: Sequence[Applying]) -> list[tuple[Frame, dict[str, Any]]]:
+    """Fields of frames after presets were put on them; see `apply_presets`."""
+    edits: list[tuple[Frame, Mapping[str, Any]]] = []
     fields: dict[int, dict[str, Any]] = {}
     for frame, key, name, amount, values in wanted:
         resolved = resolver.resolve(frame)
@@ -234,32 +234,32 @@ def wear_changes(resolver: Resolver, wanted: Sequence[Wearing]) -> list[tuple[Fr
         back: dict[str, Any] = {}
         offsets: dict[str, float] = {}
         if len(stay) < len(frame.worn):
-            rest, back, offsets = worn.rearranged(frame.worn, stay, resolved.values, resolved.below)
+            rest, back, offsets = applied_presets.rearranged(frame.worn, stay, resolved.values, resolved.below)
         own = {k: v for k, v in {**frame.own, **back}.items() if k not in back or v != resolved.base(k)}
-        top = worn.entry(key, name, amount, values, own, {**frame.offsets, **offsets}, rest)
+        top = applied_presets.entry(key, name, amount, values, own, {**frame.offsets, **offsets}, rest)
         fields[frame.id] = {"worn": [*rest, top]}
-        told.append((frame, {**back, **values}))
-    return [(f, {**after, **fields[f.id]}) for f, after in _edited_all(resolver, told)]
+        edits.append((frame, {**back, **values}))
+    return [(f, {**after, **fields[f.id]}) for f, after in _edited_all(resolver, edits)]
 
 
 def rearrange(
     session: Session, resolver: Resolver, frames: Sequence[Frame], keep: Sequence[str], label: str
 ) -> Action | None:
-    """Put the presets that frames wear into another order, or take some out, by their keys, the lowest first.
+    """Put the presets of frames into another order, or take some out, by their keys, the lowest first.
 
-    What frames wear besides `keep` is taken out; a frame that lacks one of them just has no such preset.
+    What frames have besides `keep` is taken out; a frame that lacks one of them just has no such preset.
     """
-    told: list[tuple[Frame, Mapping[str, Any]]] = []
+    edits: list[tuple[Frame, Mapping[str, Any]]] = []
     fields: dict[int, dict[str, Any]] = {}
     for frame in frames:
         place = {e["key"]: n for n, e in enumerate(frame.worn)}
         order = [place[k] for k in dict.fromkeys(keep) if k in place]
         resolved = resolver.resolve(frame)
-        after, values, offsets = worn.rearranged(frame.worn, order, resolved.values, resolved.below)
+        after, values, offsets = applied_presets.rearranged(frame.worn, order, resolved.values, resolved.below)
         fields[frame.id] = {"worn": after, "put back": offsets}
-        told.append((frame, values))
+        edits.append((frame, values))
     changes = []
-    for frame, edit in _edited_all(resolver, told):
+    for frame, edit in _edited_all(resolver, edits):
         back = fields[frame.id].pop("put back")
         changes.append((frame, {"own": edit["own"], "offsets": {**edit["offsets"], **back}, **fields[frame.id]}))
     return record(session, resolver.shoot.id, label, changes)
@@ -273,16 +273,16 @@ def reset(session: Session, resolver: Resolver, frames: Sequence[Frame], groups:
     keys = [k for k, a in adjustments().items() if groups is None or a.group in groups]
     if not keys and not set(groups or ()) & set(LISTS):
         raise SettingsError("There is no such group of adjustments.")
-    told = []
+    edits = []
     for frame in frames:
         layers = resolver.layers(frame)
         start = {**layers.defaults, **layers.preset}
         shown = resolver.resolve(frame).values
         listed = [k for k in shown if "/" in k and (groups is None or k.split("/")[0] in groups)]
-        told.append((frame, {k: start.get(k, neutral(k)) for k in (*keys, *listed)}))
-    kinds = {offset_name(k) for _, values in told for k in values}
+        edits.append((frame, {k: start.get(k, neutral(k)) for k in (*keys, *listed)}))
+    kinds = {offset_name(k) for _, values in edits for k in values}
     changes = []
-    for frame, after in _edited_all(resolver, told):
+    for frame, after in _edited_all(resolver, edits):
         offsets = {k: v for k, v in after["offsets"].items() if k not in kinds}
         changes.append((frame, {**after, "offsets": offsets, **({"worn": []} if groups is None else {})}))
     label = "Everything reset" if groups is None else f"{', '.join(dict.fromkeys(groups))} reset"

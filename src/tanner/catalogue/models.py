@@ -33,7 +33,7 @@ class Shoot(Base):
     Attributes:
         preset: {"name", "values", "amount"} of the preset under all its frames, or empty; "match" with a stored reference.
         sidecars: development is written to XMP files beside the originals.
-        words: what is said of all its frames, by fields of `core.output.words` (author and rights stand apart).
+        words: what is said of all its frames, by fields of `core.output.captions` (author and rights stand apart).
         away: put away, so that the list of shoots is short; nothing else changes.
         recipe: how its files came in last, see `jobs.bring_in.recipe`.
     """
@@ -80,7 +80,7 @@ class Frame(Base):
         facts: of the file; starting: layer 1, defaults by rule.
         as_shot: [kelvin, tint].
         accepted: why the Line-up takes the frame as it is, or empty.
-        worn: presets that were put on the frame, the first lowest (see core.series.worn).
+        worn: presets that were put on the frame, the first lowest (see core.series.applied_presets).
         seen: what it was recognised as: {"chart": true}, {"bracket": [place, count]}.
         sidecar: short hash of the sidecar as it was written or read last, or empty.
         words: what is said of this frame, over its shoot's words.

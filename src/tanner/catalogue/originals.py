@@ -60,9 +60,9 @@ def check_frame(catalogue: Catalogue, frame_id: int, *, fully: bool = False) -> 
     known = "" if trouble else now
     if known != stamp or (trouble != error and (trouble or error in (REPLACED, GONE))):
         with catalogue.write() as session:
-            told = trouble if trouble or error in (REPLACED, GONE) else error
+            message = trouble if trouble or error in (REPLACED, GONE) else error
             session.execute(
-                update(Frame).where(Frame.path == path, Frame.content == content).values(stamp=known, error=told)
+                update(Frame).where(Frame.path == path, Frame.content == content).values(stamp=known, error=message)
             )
     return trouble
 

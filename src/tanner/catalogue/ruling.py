@@ -5,7 +5,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import wear_changes
+from tanner.catalogue.development import preset_changes
 from tanner.catalogue.library import Library
 from tanner.catalogue.models import Action, Frame
 from tanner.catalogue.resolver import Resolver, about_of
@@ -52,7 +52,7 @@ def apply_rules(
                 if preset.match:
                     to_match.setdefault(rule.preset, []).append(frame.id)
         if wanted:
-            for frame, fields in wear_changes(resolver, wanted):
+            for frame, fields in preset_changes(resolver, wanted):
                 for name, value in fields.items():
                     setattr(frame, name, value)
     changes = []

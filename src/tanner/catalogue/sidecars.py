@@ -9,16 +9,16 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.captions import captions_of
 from tanner.catalogue.development import set_each
 from tanner.catalogue.models import Action, Frame, FrameSet, Patch
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import record
-from tanner.catalogue.words import words_of
 from tanner.core.adjust.items import with_things_of
 from tanner.core.adjust.registry import LISTS, declared
 from tanner.core.errors import TannerError
+from tanner.core.output.captions import TEXT_FIELDS
 from tanner.core.output.files import write_whole
-from tanner.core.output.words import TEXT_FIELDS
 from tanner.core.series.sidecar import (
     ENDING,
     Sidecar,
@@ -44,7 +44,7 @@ def sidecar_of(resolver: Resolver, frame: Frame) -> Sidecar:
         own=frame.own, offsets=frame.offsets, worn=frame.worn, follows=frame.follows,
         shown=resolver.resolve(frame).values, content=frame.content, group=group.name if group else "",
         lead=resolver.is_lead(frame), stars=frame.stars, label=frame.label, keywords=tuple(frame.keywords),
-        words=frame.words, said={k: v for k, v in words_of(resolver.shoot, frame).items() if k in TEXT_FIELDS},
+        words=frame.words, said={k: v for k, v in captions_of(resolver.shoot, frame).items() if k in TEXT_FIELDS},
     )  # fmt: skip
 
 

@@ -100,7 +100,7 @@ def put_into_trash(
         leads, delivered: these go, too; else they stay and are told.
         allowed: refuses paths outside the folders that are open.
     """
-    told: list[str] = []
+    messages: list[str] = []
     going: list[Frame] = []
     moved: dict[int, list[trash.Trashed]] = {}
     by_id = {f.id: f for f in frames}
@@ -110,7 +110,7 @@ def put_into_trash(
             why = row["stays"] or ("leads its set" if row["lead"] and not leads else "")
             why = why or ("was delivered" if row["delivered"] and not delivered else "")
             if why:
-                told.append(f"{row['name']}: {why}; it stays.")
+                messages.append(f"{row['name']}: {why}; it stays.")
                 continue
             try:
                 for file in row["files"]:
@@ -120,8 +120,8 @@ def put_into_trash(
                     moved.setdefault(row["frame"], []).append(trash.put(Path(file["path"])))
                     in_trash.add(file["path"])
             except TannerError as error:
-                told.append(str(error))
-                told += _returned(moved.pop(row["frame"], []))
+                messages.append(str(error))
+                messages += _returned(moved.pop(row["frame"], []))
                 continue
             going.append(by_id[row["frame"]])
         action = None
@@ -129,7 +129,7 @@ def put_into_trash(
             places = {i: [t.as_dict() for t in each] for i, each in moved.items()}
             action = take_out(session, going, places)
             session.flush()
-        return action, told
+        return action, messages
     except BaseException:
         for each in moved.values():
             _returned(each)
@@ -137,20 +137,20 @@ def put_into_trash(
 
 
 def _returned(files: Iterable[trash.Trashed]) -> list[str]:
-    told = []
+    messages = []
     for each in files:
         try:
             trash.back(each)
         except TannerError as error:
-            told.append(str(error))
-    return told
+            messages.append(str(error))
+    return messages
 
 
 def follow(session: Session, action: Action | None, *, undone: bool) -> list[str]:
     """Files of a step that was undone come back from the trash, those of one that was done again go there; what failed is told."""
     if action is None:
         return []
-    told: list[str] = []
+    messages: list[str] = []
     query = select(Patch).where(Patch.action_id == action.id, Patch.kind == "frame")
     for patch in session.scalars(query):
         places = patch.after.get("trashed")
@@ -158,16 +158,16 @@ def follow(session: Session, action: Action | None, *, undone: bool) -> list[str
             continue
         files = [trash.Trashed(Path(p["path"]), Path(p["trash"]), p["name"]) for p in places]
         if undone:
-            told += _returned(files)
+            messages += _returned(files)
             continue
         again = []
         for each in files:
             try:
                 again.append(trash.put(each.path).as_dict())
             except TannerError as error:
-                told.append(str(error))
+                messages.append(str(error))
         frame = session.get(Frame, patch.target, execution_options=WITH_GONE)
         patch.after = {**patch.after, "trashed": again}
         if frame is not None:
             frame.trashed = again
-    return told
+    return messages

@@ -87,11 +87,11 @@ def _serve(asked: Connection) -> None:
         while True:
             function, args = asked.recv()
             try:
-                told = (False, function(*args))
+                answer = (False, function(*args))
             except TannerError as error:
-                told = (True, error)
+                answer = (True, error)
             except MemoryError:
-                told = (True, TannerError(str(TooMuchMemory())))
+                answer = (True, TannerError(str(TooMuchMemory())))
             except Exception as error:  # not every one can be sent
-                told = (True, TannerError(f"This file cannot be read ({error!r})."))
-            asked.send(told)
+                answer = (True, TannerError(f"This file cannot be read ({error!r})."))
+            asked.send(answer)

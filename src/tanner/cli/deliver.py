@@ -119,7 +119,7 @@ def _follow(deliveries: Any, catalogue: Any, number: int, titles: list[str], as_
     said: set[int] = set()
     while True:
         with catalogue.read() as session:
-            now = deliveries.progress.told(session, number, since)
+            now = deliveries.progress.report(session, number, since)
         since = now["counter"]
         for item in now["items"]:
             if item["state"] in ("done", "failed", "skipped") and item["id"] not in said:

@@ -61,8 +61,8 @@ def mask(
         raise fail(error, 1) from None
     share = round(float(found.mean()), 5)
     if as_json:
-        told = {"file": str(file), "path": str(out), "width": full[0], "height": full[1], "share": share}
-        typer.echo(json.dumps(told))
+        described = {"file": str(file), "path": str(out), "width": full[0], "height": full[1], "share": share}
+        typer.echo(json.dumps(described))
     else:
         typer.echo(f"{out}  {full[0]} × {full[1]} px, {share:.1%} of the frame")
 

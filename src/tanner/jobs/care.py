@@ -48,7 +48,7 @@ class Care:
             log.warning("%s", self.trouble)
             return None
 
-    def told(self) -> dict[str, Any]:
+    def report(self) -> dict[str, Any]:
         """The catalogue, its backups, and what is kept beside it, each with its bytes and, where there is one, its budget."""
         now = limits()
         path = self.folder / health.NAME

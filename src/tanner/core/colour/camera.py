@@ -217,7 +217,7 @@ def with_profile(file: CameraColour, profile: CameraProfile, signature: str | No
     )
 
 
-def plain_colour(matrix: Matrix | None, origin: str) -> CameraColour:
+def matrix_colour(matrix: Matrix | None, origin: str) -> CameraColour:
     """One matrix for daylight; without one, a camera that sees like sRGB (a stated fallback)."""
     if matrix is None or not np.any(matrix):
         from tanner.core.colour.spaces import SPACES
@@ -234,4 +234,4 @@ def finished_colour() -> CameraColour:
     return CameraColour(colour=(pcs_to_working(),), kelvin=(5003.0,), origin="finished picture")
 
 
-__all__ = ["ILLUMINANTS", "CameraColour", "Profile", "finished_colour", "plain_colour", "with_profile"]
+__all__ = ["ILLUMINANTS", "CameraColour", "Profile", "finished_colour", "matrix_colour", "with_profile"]

@@ -104,10 +104,10 @@ class CameraProfile:
         """Temperature of each light."""
         from tanner.core.colour.temperature import xy_to_temperature
 
-        told = self.lights or (None,) * len(self.illuminants)
+        places = self.lights or (None,) * len(self.illuminants)
         return tuple(
             xy_to_temperature(xy)[0] if xy else ILLUMINANTS.get(code, 5003.0)
-            for code, xy in zip(self.illuminants, told, strict=True)
+            for code, xy in zip(self.illuminants, places, strict=True)
         )
 
 

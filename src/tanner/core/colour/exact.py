@@ -99,7 +99,7 @@ def changed(lab: F64, bells: Bells) -> F64:
     return np.asarray(lab + weights(lab, bells.samples, bells.reach, bells.full) @ bells.heights)
 
 
-def told(pairs: Sequence[ExactParts]) -> list[dict[str, object]]:
+def described(pairs: Sequence[ExactParts]) -> list[dict[str, object]]:
     """What a page says of each pair: sRGB of both, CIEDE2000 before and after, how far the change reaches, what is wrong."""
     bells = solved(pairs)
     rows: list[dict[str, object]] = []

@@ -8,7 +8,7 @@ from tanner.core.noise.quick import quick
 from tanner.core.noise.wiener import filtered
 
 F32 = NDArray[np.float32]
-REACH = 32
+RADIUS = 32
 """px around a place that have a say in it."""
 LOOKED_AT = 6
 """Tiles that the mean looks at to each side. Ten gave the same to 0.002 dB and took a quarter more time; five lose 0.007 dB."""
@@ -20,10 +20,10 @@ QUICK_SHARE, OWN = 0.4, 0.25
 """How much quick has a say in the pilot, and how much each tile in its own mean."""
 
 
-def fine(mixed: F32, reach: int = LOOKED_AT, base: float = 2.3, width: float = 5.0) -> F32:
+def fine(mixed: F32, search_radius: int = LOOKED_AT, base: float = 2.3, width: float = 5.0) -> F32:
     """Planes (n, h, w), a sum first and then colours, without their noise of deviation 1."""
     mixed = np.ascontiguousarray(mixed)
-    pilot = averaged(mixed, reach, base, width, OWN)
+    pilot = averaged(mixed, search_radius, base, width, OWN)
     # Where nothing else looks alike the mean is poor: a shrunk picture does not depend on that.
     pilot *= np.float32(1 - QUICK_SHARE)
     shrunk = quick(mixed)

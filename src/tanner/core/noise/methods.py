@@ -19,7 +19,7 @@ F32 = NDArray[np.float32]
 BLACK = 2048
 """Where black lies in quiet mosaics, so that what is left of noise stays around it."""
 STRIP = {"quick": 512, "fine": 640}
-MARGIN = {"quick": quick.REACH + 2, "fine": fine.REACH}
+MARGIN = {"quick": quick.RADIUS + 2, "fine": fine.RADIUS}
 """Rows of tiles that are worked on at once, and what is looked at above and below them."""
 TILINGS = {"quick": 1, "fine": 2}
 """Tiles that begin one px further right and below hold other px together: the mean of both errs less than either."""

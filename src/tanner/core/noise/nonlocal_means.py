@@ -24,14 +24,14 @@ PAD = 2 * LANES
 """Columns on both sides that are there to be read only: from beside a block, offsets reach over its sides twice as far."""
 
 
-def averaged(noisy: F32, reach: int, base: float, width: float, own: float) -> F32:
+def averaged(noisy: F32, search_radius: int, base: float, width: float, own: float) -> F32:
     """Weighted means of planes (n, h, w), PLANES of them at most.
 
     The weight of a tile falls with the distance of its surroundings, d = mean squared difference over 3 x 3 tiles and all
     planes: (1 - max(d - base, 0) / width)^2, 0 beyond.
 
     Args:
-        reach: tiles that are looked at to each side, LANES at most.
+        search_radius: tiles that are looked at to each side, LANES at most.
         base: distance that noise alone makes; width: beyond it, where weights end.
         own: weight of the tile itself.
     """
@@ -43,7 +43,7 @@ def averaged(noisy: F32, reach: int, base: float, width: float, own: float) -> F
     total = np.empty((PLANES + 1, *padded.shape[1:]), np.float32)
     np.multiply(padded, np.float32(own), out=total[:PLANES])
     total[PLANES] = own
-    _sums(padded, w, reach, 9 * planes, np.float32(base), np.float32(width), total)
+    _sums(padded, w, search_radius, 9 * planes, np.float32(base), np.float32(width), total)
     inner = total[:, :, PAD : PAD + w]
     means = np.empty((planes, *inner.shape[1:]), np.float32)
     return np.divide(inner[:planes], inner[PLANES], out=means)
@@ -150,7 +150,7 @@ def _gather(typingctx, noisy, row, column, goal, goal_row, weights, x, offsets, 
 
 
 @kernel
-def _sums(noisy, w, reach, values, base, width, total):
+def _sums(noisy, w, search_radius, values, base, width, total):
     """Add weighted sums of the planes (PLANES, h, w + 2 PAD) to the total, and the weights' own (PLANES + 1, h, w + 2 PAD).
 
     Each pair of tiles is weighed once, by the mean over so many values, and each of the two is added to the other.
@@ -158,7 +158,7 @@ def _sums(noisy, w, reach, values, base, width, total):
     h = noisy.shape[1]
     low = np.float32(base) * np.float32(values)
     inv = np.float32(1.0) / (np.float32(width) * np.float32(values))
-    most = 2 * reach + 1
+    most = 2 * search_radius + 1
     # Lengths of rows that are no powers of two: else all rows would want the same places of the cache.
     ring = np.empty((most, 2, COLUMNS // INNER * LANES + LANES), dtype=np.float32)
     weights = np.empty((most, COLUMNS + 2 * PAD + LANES), dtype=np.float32)
@@ -169,9 +169,9 @@ def _sums(noisy, w, reach, values, base, width, total):
         column = PAD + left
         # Nothing lies beside what is weighed.
         weights[:] = np.float32(0.0)
-        for dy in range(reach + 1):
+        for dy in range(search_radius + 1):
             many = 0
-            for dx in range(-reach, reach + 1):
+            for dx in range(-search_radius, search_radius + 1):
                 if dy == 0 and dx <= 0:
                     continue
                 # Far tiles are many and much alike: every second one will do, and every fourth.

@@ -60,10 +60,10 @@ def denoise_file(
     target = target_of(path, folder, suffix, method)
     if source.facts.kind == "bayer":
         model = noise_model(source)
-        told: dict[str, Any] = {"model": model.source, "sigma_at_18_percent": round(model.sigma(0.18), 6)}
+        model_used: dict[str, Any] = {"model": model.source, "sigma_at_18_percent": round(model.sigma(0.18), 6)}
         quiet = cleaned(source, method, strength, say, threads)
     else:
-        told = {"model": "frame", "sigma_at_18_percent": None}
+        model_used = {"model": "frame", "sigma_at_18_percent": None}
         quiet = cleaned_planes(source, method, strength, say, threads)
     pixels = quiet.data if quiet.data.ndim == 2 else _numbers(quiet.data)
     # Planes are twice as large as their numbers, and no longer asked for.
@@ -80,7 +80,7 @@ def denoise_file(
         "path": str(path),
         "target": str(target),
         "method": method,
-        **told,
+        **model_used,
         "width": source.size[0],
         "height": source.size[1],
     }

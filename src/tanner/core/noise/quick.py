@@ -10,7 +10,7 @@ F32 = NDArray[np.float32]
 SIGMA = (0.889, 0.200, 0.086, 0.041)
 """Deviation of each level of the transform for noise of deviation 1 (source: starck1998)."""
 LEVELS = len(SIGMA)
-REACH = 2 * (2**LEVELS - 1) + 2
+RADIUS = 2 * (2**LEVELS - 1) + 2
 """px around a place that have a say in it."""
 LUMINANCE, COLOUR = 1.1, 1.4
 """Shares of the noise's variance below which nothing stands out; colour is judged more strictly than lightness."""
@@ -28,12 +28,12 @@ def quick(
     result = np.empty_like(mixed)
     h = mixed.shape[1]
     # Planes that threads cannot share evenly are halved, with what lies around to be looked at.
-    step = h if len(mixed) % threads == 0 else max(REACH, -(-h // threads))
+    step = h if len(mixed) % threads == 0 else max(RADIUS, -(-h // threads))
 
     def part(at: tuple[int, int]) -> None:
         n, top = at
         end = min(h, top + step)
-        first, last = max(0, top - REACH), min(h, end + REACH)
+        first, last = max(0, top - RADIUS), min(h, end + RADIUS)
         rest = np.ascontiguousarray(mixed[n, first:last])
         smooth, total = np.empty((2, *rest.shape), np.float32), np.zeros_like(rest)
         for level in range(LEVELS):

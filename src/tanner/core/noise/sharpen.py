@@ -56,23 +56,23 @@ class Sharpening:
     amount: float
     corners: float
     threshold: float
-    even: float
+    edge_threshold: float
     half: NDArray[np.float32]
     fade: float = 1.0
 
     @property
-    def reach(self) -> int:
+    def radius(self) -> int:
         return len(self.half) - 1
 
 
 def _pass(
-    amount: float, corners: float, radius: float, threshold: float, even: float, always: bool = False
+    amount: float, corners: float, radius: float, threshold: float, edge_threshold: float, always: bool = False
 ) -> Sharpening | None:
     fade = min(1.0, (radius / FINEST) ** 2)
     if (amount + corners) * fade < 1e-4 and not (always and fade > 1e-3):
         return None
     half = gaussian(min(max(radius, FINEST), MOST))
-    return Sharpening(amount * fade, corners * fade, threshold, even, half, fade)
+    return Sharpening(amount * fade, corners * fade, threshold, edge_threshold, half, fade)
 
 
 def capture(detail: Detail, scale: float, noise: float = 0.0, always: bool = False) -> Sharpening | None:
@@ -114,7 +114,7 @@ def gaussian(radius: float) -> NDArray[np.float32]:
     Args:
         radius: standard deviation in px.
     """
-    reach = max(1, int(np.ceil(2.5 * radius)))
-    half = np.exp(-0.5 * (np.arange(reach + 1) / radius) ** 2)
+    taps = max(1, int(np.ceil(2.5 * radius)))
+    half = np.exp(-0.5 * (np.arange(taps + 1) / radius) ** 2)
     half /= half[0] + 2 * half[1:].sum()
     return half.astype(np.float32)

@@ -79,31 +79,31 @@ def shrink(rest, step, limit, smooth, total):
         step: px between the taps of the cubic B-spline (source: starck1998).
     """
     h, w = rest.shape
-    reach = 2 * step
+    radius = 2 * step
     one, zero, tiny = np.float32(1.0), np.float32(0.0), np.float32(1e-9)
     k0, k1, k2 = np.float32(0.375), np.float32(0.25), np.float32(0.0625)
     share = np.float32(limit * 25.0)
-    column = np.empty(w + 2 * reach, dtype=np.float32)
+    column = np.empty(w + 2 * radius, dtype=np.float32)
     waves = np.empty((8, w), dtype=np.float32)
     squares = np.empty((8, w), dtype=np.float32)
     sums = np.empty(w + 4, dtype=np.float32)
     for y in range(h + 2):
         if y < h:
-            up2, up1 = abs(y - reach), abs(y - step)
-            down1, down2 = y + step, y + reach
+            up2, up1 = abs(y - radius), abs(y - step)
+            down1, down2 = y + step, y + radius
             down1 = down1 if down1 < h else 2 * h - 2 - down1
             down2 = down2 if down2 < h else 2 * h - 2 - down2
             r0, r1, r2 = rest[y], rest[max(0, min(up1, h - 1))], rest[max(0, min(up2, h - 1))]
             r3, r4 = rest[max(0, down1)], rest[max(0, down2)]
-            inner = column[reach : reach + w]
+            inner = column[radius : radius + w]
             for x in range(w):
                 inner[x] = k0 * r0[x] + k1 * (r1[x] + r3[x]) + k2 * (r2[x] + r4[x])
-            for k in range(1, reach + 1):
-                column[reach - k] = column[reach + min(k, w - 1)]
-                column[reach + w - 1 + k] = column[reach + max(0, w - 1 - k)]
+            for k in range(1, radius + 1):
+                column[radius - k] = column[radius + min(k, w - 1)]
+                column[radius + w - 1 + k] = column[radius + max(0, w - 1 - k)]
             goal, wave, square = smooth[y], waves[y % 8], squares[y % 8]
-            l2, l1, m = column[0:w], column[step : step + w], column[reach : reach + w]
-            n1, n2 = column[reach + step : reach + step + w], column[2 * reach : 2 * reach + w]
+            l2, l1, m = column[0:w], column[step : step + w], column[radius : radius + w]
+            n1, n2 = column[radius + step : radius + step + w], column[2 * radius : 2 * radius + w]
             # One result a loop, or none of them is done in vectors.
             for x in range(w):
                 goal[x] = k0 * m[x] + k1 * (l1[x] + n1[x]) + k2 * (l2[x] + n2[x])

@@ -23,6 +23,8 @@ from tanner.core.noise.methods import BLACK
 from tanner.core.noise.sharpen import for_output
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.lens import Optics
+from tanner.core.output.captions import SPACES as NAMESPACES
+from tanner.core.output.captions import Captions, exif_texts, xmp_properties
 from tanner.core.output.cutout import mask_for, on_ground, shade_for, svg, without_fringe
 from tanner.core.output.encoding import ENCODED_WITH, encoder, jpeg_segments
 from tanner.core.output.enlarge import enlarged
@@ -33,8 +35,6 @@ from tanner.core.output.metadata import Blocks, blocks
 from tanner.core.output.naming import fill, fill_folder, filled
 from tanner.core.output.sizing import Layout
 from tanner.core.output.spec import OutputSpec
-from tanner.core.output.words import SPACES as NAMESPACES
-from tanner.core.output.words import Words, exif_texts, xmp_properties
 from tanner.core.raw.copies import raw_copy
 from tanner.core.raw.source import Source
 from tanner.core.render import (
@@ -73,11 +73,15 @@ class FileWork:
     own: bytes | None
     meta: Blocks
     mark: DrawnMark | None
-    along: bool
+    edge_directed: bool
 
 
 def prepare(
-    source: Source, development: Development, spec: OutputSpec, words: Words, tokens: Mapping[str, object] | None = None
+    source: Source,
+    development: Development,
+    spec: OutputSpec,
+    captions: Captions,
+    tokens: Mapping[str, object] | None = None,
 ) -> FileWork:
     """Everything of one file but its pixels.
 
@@ -96,8 +100,8 @@ def prepare(
         raise SettingsError(f"{spec.title}: {w} × {h} px is more than can be written. Choose a smaller size.")
     medium = for_output(spec.sharpen, spec.sharpen_strength / 100, layout.drawn, spec.ppi)
     # Along edges a picture is enlarged from its finished full size; sharpened for its medium after that.
-    along = spec.enlarge == "edges" and layout.drawn[0] > full[0] and spec.format != "dng"
-    bits = 16 if own or along else spec.bits
+    edge_directed = spec.enlarge == "edges" and layout.drawn[0] > full[0] and spec.format != "dng"
+    bits = 16 if own or edge_directed else spec.bits
     space = "prophoto" if own else spec.space
     facts = source.facts
     return FileWork(
@@ -106,17 +110,17 @@ def prepare(
         plan=make_plan(
             source,
             development,
-            full if along else layout.drawn,
+            full if edge_directed else layout.drawn,
             space,
             bits,
-            output_sharpening=None if along else medium,
+            output_sharpening=None if edge_directed else medium,
             fine=True,
         ),
         profile=own or icc_profile(spec.space),
         own=own,
-        meta=blocks(facts, words, layout.canvas, spec.ppi, spec.metadata, spec.place, spec.keywords),
+        meta=blocks(facts, captions, layout.canvas, spec.ppi, spec.metadata, spec.place, spec.keywords),
         mark=drawn(spec.mark, (layout.cut[2], layout.cut[3]), filled(spec.mark.text, tokens or {})),
-        along=along,
+        edge_directed=edge_directed,
     )
 
 
@@ -124,23 +128,23 @@ def encode(
     source: Source,
     development: Development,
     spec: OutputSpec,
-    words: Words | None = None,
+    captions: Captions | None = None,
     pool: Executor | None = None,
     stop: Callable[[], bool] | None = None,
     tokens: Mapping[str, object] | None = None,
 ) -> tuple[bytes, tuple[int, int]]:
     """One finished file as bytes, with its size in px; tokens: for the watermark's text."""
-    words = words or Words()
+    captions = captions or Captions()
     if spec.format == "dng":
-        return _linear_dng(source, development, spec, words)
+        return _linear_dng(source, development, spec, captions)
     if spec.cut in ("mask", "outline"):
-        return _mask_alone(source, development, spec, words)
-    work = prepare(source, development, spec, words, tokens)
+        return _mask_alone(source, development, spec, captions)
+    work = prepare(source, development, spec, captions, tokens)
     return _encoded(work, source, development, pool, stop), work.layout.canvas
 
 
 def _mask_alone(
-    source: Source, development: Development, spec: OutputSpec, words: Words
+    source: Source, development: Development, spec: OutputSpec, captions: Captions
 ) -> tuple[bytes, tuple[int, int]]:
     """An area's mask in grey, or its outline, as large as the picture would be."""
     layout = spec.layout(full_size(source, development))
@@ -151,7 +155,7 @@ def _mask_alone(
     alpha[top : top + cut_h, left : left + cut_w] = found[y : y + cut_h, x : x + cut_w]
     if spec.cut == "outline":
         return svg(alpha, spec.cut_area), layout.canvas
-    meta = blocks(source.facts, words, layout.canvas, spec.ppi, spec.metadata, spec.place, spec.keywords)
+    meta = blocks(source.facts, captions, layout.canvas, spec.ppi, spec.metadata, spec.place, spec.keywords)
     grey = np.rint(alpha * (65535 if spec.bits == 16 else 255)).astype(np.uint16 if spec.bits == 16 else np.uint8)
     return encoder(spec, b"", meta, source.facts.taken)(grey), layout.canvas
 
@@ -222,11 +226,11 @@ def _strips(
             raise Cancelled
         if work.own:
             strip = to_icc(strip, work.own, spec.intent, spec.black_point, spec.bits)
-        elif work.along and spec.bits == 8:
+        elif work.edge_directed and spec.bits == 8:
             strip = (strip / np.float32(257) + np.float32(0.5)).astype(np.uint8)
         return after(strip, y0)
 
-    if not work.along:
+    if not work.edge_directed:
         yield from render_strips(work.plan, pool, after=watched)
         return
     medium = for_output(spec.sharpen, spec.sharpen_strength / 100, work.layout.drawn, spec.ppi)
@@ -246,7 +250,7 @@ def _strips(
 
 
 def _linear_dng(
-    source: Source, development: Development, spec: OutputSpec, words: Words
+    source: Source, development: Development, spec: OutputSpec, captions: Captions
 ) -> tuple[bytes, tuple[int, int]]:
     """Camera colour in 16 bits with geometry and noise done and marked, and nothing of colour and tone."""
     facts = source.facts
@@ -262,9 +266,9 @@ def _linear_dng(
     applied = [n for n in ("distortion", "lateral_colour", "fall_off") if getattr(optics, n) > 0 and source.lens]
     quiet = stage.method_for(source, development.group(Noise)) != "none" or "noise" in facts.applied
     whole = layout.canvas == source.size and development.group(Crop) == Crop()
-    let = words.only(contact_only=spec.metadata == "contact", place=spec.place, keywords=spec.keywords)
+    let = captions.only(contact_only=spec.metadata == "contact", place=spec.place, keywords=spec.keywords)
     if spec.metadata == "none":
-        let = Words()
+        let = Captions()
     spaces = "".join(f' xmlns:{k}="{v}"' for k, v in NAMESPACES.items())
     said = xmp_properties(let)
     xmp = f'<rdf:Description rdf:about=""{spaces}>{said}</rdf:Description>' if said else ""
@@ -303,7 +307,7 @@ def write_file(
     spec: OutputSpec,
     target: Path,
     *,
-    words: Words | None = None,
+    captions: Captions | None = None,
     pool: Executor | None = None,
     stop: Callable[[], bool] | None = None,
     original: Path | None = None,
@@ -332,7 +336,7 @@ def write_file(
         return {"path": str(target), "skipped": True, "warnings": ["The name is taken; left out."]}
     if spec.exists == "number":
         target = free_name(target)
-    data, size = encode(source, development, spec, words, pool, stop, tokens)
+    data, size = encode(source, development, spec, captions, pool, stop, tokens)
     content = hashlib.sha256(data).hexdigest()
     if announce:
         announce(target, content, len(data))

@@ -86,7 +86,7 @@ def enlarged(
     width, height = size
     rows = _Rows(pixels)
     scale = max(width / w, height / h)
-    margin = int(np.ceil(4 * scale)) + 2 + (medium.reach if medium else 0)
+    margin = int(np.ceil(4 * scale)) + 2 + (medium.radius if medium else 0)
     waiting = np.empty((0, width, 3), np.uint16)
     for top in range(0, height, BAND):
         bottom = min(height, top + BAND)
@@ -135,11 +135,11 @@ def _piece(rows: _Rows, box: tuple[int, int, int, int], step: tuple[float, float
 
 
 def _sharpened(part: F32, medium: Sharpening) -> F32:
-    m = medium.reach
+    m = medium.radius
     planes = np.ascontiguousarray(np.moveaxis(cv2.copyMakeBorder(part, m, m, m, m, cv2.BORDER_REPLICATE), -1, 0))
     work = np.empty((2, *planes.shape[1:]), np.float32)
     sharpen_block(
         planes, m, np.array([medium.amount, medium.corners], np.float32), np.zeros(4, np.float32), np.float32(medium.threshold),
-        np.float32(medium.even), medium.half, work[0], work[1], False, np.zeros((0, 0), np.float32),
+        np.float32(medium.edge_threshold), medium.half, work[0], work[1], False, np.zeros((0, 0), np.float32),
     )  # fmt: skip
     return np.ascontiguousarray(np.moveaxis(planes[:, m:-m, m:-m], 0, -1))

@@ -12,7 +12,7 @@ import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
 
-from tanner.core.output.words import iim_resource
+from tanner.core.output.captions import iim_resource
 
 
 def encode_strip(pixels: NDArray[np.uint8], quality: int, chroma: str = "auto", fast: bool = False) -> bytes:

@@ -1,11 +1,11 @@
-"""What finished files say about themselves: EXIF, XMP and IIM blocks, from the facts and the user's words."""
+"""What finished files say about themselves: EXIF, XMP and IIM blocks, from the facts and the user's captions."""
 
 import struct
 from dataclasses import dataclass
 from fractions import Fraction
 
 from tanner import __version__
-from tanner.core.output.words import SPACES, Words, exif_texts, iim_record, xmp_properties
+from tanner.core.output.captions import SPACES, Captions, exif_texts, iim_record, xmp_properties
 from tanner.core.raw.facts import FrameFacts
 
 
@@ -18,22 +18,22 @@ class Blocks:
     iim: bytes = b""
 
 
-def xmp_packet(facts: FrameFacts, words: Words, *, plain: bool = False) -> bytes:
-    """An XMP packet (source: iso16684-1); `plain`: nothing but the words."""
-    rating = f"<xmp:Rating>{words.stars}</xmp:Rating>" if words.stars else ""
+def xmp_packet(facts: FrameFacts, captions: Captions, *, plain: bool = False) -> bytes:
+    """An XMP packet (source: iso16684-1); `plain`: nothing but the captions."""
+    rating = f"<xmp:Rating>{captions.stars}</xmp:Rating>" if captions.stars else ""
     taken = f"<xmp:CreateDate>{facts.taken.isoformat()}</xmp:CreateDate>" if facts.taken and not plain else ""
     tool = "" if plain else f"<xmp:CreatorTool>Tanner {__version__}</xmp:CreatorTool>"
     spaces = "".join(f' xmlns:{k}="{v}"' for k, v in SPACES.items())
     return (
         '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/">'
         '<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about=""'
-        f"{spaces}>{tool}{taken}{rating}{xmp_properties(words)}"
+        f"{spaces}>{tool}{taken}{rating}{xmp_properties(captions)}"
         '</rdf:Description></rdf:RDF></x:xmpmeta><?xpacket end="w"?>'
     ).encode()
 
 
-def exif_block(facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int, *, plain: bool = False) -> bytes:
-    """A small EXIF block (TIFF structure, little endian): camera, exposure, date; upright. `plain`: words and ppi only."""
+def exif_block(facts: FrameFacts, captions: Captions, size: tuple[int, int], ppi: int, *, plain: bool = False) -> bytes:
+    """A small EXIF block (TIFF structure, little endian): camera, exposure, date; upright. `plain`: captions and ppi only."""
     Entry = tuple[int, int, int, bytes]
 
     def text(tag: int, value: str) -> list[Entry]:
@@ -55,7 +55,7 @@ def exif_block(facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int,
         (296, 3, 1, struct.pack("<H", 2)),
         *([] if plain else text(305, f"Tanner {__version__}")),
     ]
-    for tag, value in exif_texts(words).items():
+    for tag, value in exif_texts(captions).items():
         main += text(tag, value)
     sub: list[Entry] = [
         (36864, 7, 4, b"0232"),
@@ -90,15 +90,15 @@ def exif_block(facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int,
 
 
 def blocks(
-    facts: FrameFacts, words: Words, size: tuple[int, int], ppi: int, policy: str, place: bool, keywords: bool
+    facts: FrameFacts, captions: Captions, size: tuple[int, int], ppi: int, policy: str, place: bool, keywords: bool
 ) -> Blocks:
     """What a file carries by a policy: "all", "contact" (author, rights and contact only) or "none"."""
     if policy == "none":
         return Blocks()
     plain = policy == "contact"
-    let = words.only(contact_only=plain, place=place, keywords=keywords)
-    if words.taken:
-        facts = facts.model_copy(update={"taken": words.taken})
+    let = captions.only(contact_only=plain, place=place, keywords=keywords)
+    if captions.taken:
+        facts = facts.model_copy(update={"taken": captions.taken})
     return Blocks(
         exif_block(facts, let, size, ppi, plain=plain),
         xmp_packet(facts, let, plain=plain),

@@ -105,12 +105,12 @@ def put(path: Path) -> Trashed:
     if not path.is_file() or path.is_symlink():
         raise TannerError(f"{path.name}: is not there, or is no plain file.")
     trash, top = _trash_for(path)
-    told = path.relative_to(top) if top else path
-    text = f"{HEAD}\nPath={quote(os.fsencode(told))}\nDeletionDate={datetime.now():%Y-%m-%dT%H:%M:%S}\n"
+    written = path.relative_to(top) if top else path
+    text = f"{HEAD}\nPath={quote(os.fsencode(written))}\nDeletionDate={datetime.now():%Y-%m-%dT%H:%M:%S}\n"
     try:
         for folder in (trash / "files", trash / "info"):
             folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        name = _told(trash, path.name, text)
+        name = _info_written(trash, path.name, text)
     except OSError as error:
         raise TannerError(
             f"{path.name}: the trash {trash} cannot be written to ({error.strerror}). The file stays."
@@ -126,7 +126,7 @@ def put(path: Path) -> Trashed:
     return found
 
 
-def _told(trash: Path, name: str, text: str) -> str:
+def _info_written(trash: Path, name: str, text: str) -> str:
     """Write what is told of a file before it is moved, under a name that is free; that name ("The trash directory")."""
     stem, ending = Path(name).stem, Path(name).suffix
     for number in range(1, MOST_TRIES):
@@ -151,7 +151,7 @@ def back(found: Trashed) -> None:
     Raises:
         TannerError: the trash no longer holds it, or another file lies in its place; nothing is changed then.
     """
-    if not found.file.is_file() or told_of(found.info) != str(found.path):
+    if not found.file.is_file() or path_of(found.info) != str(found.path):
         raise TannerError(f"{found.path.name}: is no longer in the trash.")
     try:
         found.path.parent.mkdir(parents=True, exist_ok=True)
@@ -172,7 +172,7 @@ def back(found: Trashed) -> None:
     found.info.unlink(missing_ok=True)
 
 
-def told_of(info: Path) -> str:
+def path_of(info: Path) -> str:
     """Where a file in the trash lay, by what is told of it; "" where that cannot be read."""
     try:
         lines = info.read_text(encoding="utf-8").splitlines()

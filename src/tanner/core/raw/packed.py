@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.raw.plain import levels_of, told_in
+from tanner.core.raw.plain import has_levels, levels_of
 
 CFA = 32803
 WAYS = {7: "lossless JPEG", 8: "deflate", 32946: "deflate", 52546: "JPEG XL"}
@@ -116,13 +116,13 @@ def _jpeg(data: bytes, bits: int) -> NDArray[np.uint16]:
     """The numbers of a lossless JPEG one after the other, components of a place side by side (source: t81)."""
     import imagecodecs
 
-    told = dict(_told(data))
-    if "precision" not in told or told["precision"] != bits:
+    markers = dict(_markers(data))
+    if "precision" not in markers or markers["precision"] != bits:
         raise Odd("another number of bits")
-    if told.get("restart") or told.get("point") or not told.get("all in one scan"):
+    if markers.get("restart") or markers.get("point") or not markers.get("all in one scan"):
         raise Odd("restart intervals, a point transform, or components in scans of their own")
     # One knows all seven predictors; the quicker one the first alone.
-    decode = imagecodecs.jpeg8_decode if told["predictor"] == 1 else imagecodecs.ljpeg_decode
+    decode = imagecodecs.jpeg8_decode if markers["predictor"] == 1 else imagecodecs.ljpeg_decode
     return np.ascontiguousarray(decode(data)).ravel()
 
 
@@ -147,7 +147,7 @@ def _woven(stored: NDArray[np.uint16], count: int, axis: int) -> NDArray[np.uint
     return whole
 
 
-def _told(data: bytes) -> Iterator[tuple[str, int]]:
+def _markers(data: bytes) -> Iterator[tuple[str, int]]:
     """What a JPEG's marks say before its data."""
     if data[:2] != b"\xff\xd8":
         raise Odd("no JPEG")
@@ -188,13 +188,13 @@ def packed_mosaic(path: Path, whole: tuple[int, int], visible: tuple[int, int, i
         with tifffile.TiffFile(path) as tiff:
             first = tiff.pages[0]
             pages = [p for p in (first, *((first.pages or [])[:8])) if int(p.photometric or 0) == CFA]
-            return _of(path, tiff.byteorder, pages[0], told_in(first), whole, visible) if len(pages) == 1 else None
+            return _of(path, tiff.byteorder, pages[0], has_levels(first), whole, visible) if len(pages) == 1 else None
     except Exception:  # a file that is odd or damaged is LibRaw's to judge
         return None
 
 
 def _of(
-    path: Path, order: str, page: Any, told: bool, whole: tuple[int, int], visible: tuple[int, int, int, int]
+    path: Path, order: str, page: Any, markers: bool, whole: tuple[int, int], visible: tuple[int, int, int, int]
 ) -> PackedMosaic | None:
     w, h = whole
     way = WAYS.get(int(page.compression), "")
@@ -220,6 +220,6 @@ def _of(
     if values is not None and not len(values):
         return None
     black, white, colours = levels_of(page)
-    if not told or black is None or visible[0] % 2 or visible[1] % 2:
+    if not markers or black is None or visible[0] % 2 or visible[1] % 2:
         black, white, colours = (0.0, 0.0, 0.0, 0.0), 0.0, ""
     return PackedMosaic(path, (h, w), piece, visible, places, way, order, bits, values, black, white, colours, fields)  # type: ignore[arg-type]

@@ -51,12 +51,12 @@ def plain_mosaic(path: Path, whole: tuple[int, int], visible: tuple[int, int]) -
         with tifffile.TiffFile(path) as tiff:
             first = tiff.pages[0]
             pages = [p for p in (first, *((first.pages or [])[:8])) if int(p.photometric or 0) == CFA]
-            return _of(path, tiff.byteorder, pages[0], whole) if told_in(first) and len(pages) == 1 else None
+            return _of(path, tiff.byteorder, pages[0], whole) if has_levels(first) and len(pages) == 1 else None
     except Exception:  # a file that is odd or damaged is LibRaw's to judge
         return None
 
 
-def told_in(first: Any) -> bool:
+def has_levels(first: Any) -> bool:
     """Whether a file says its white and its matrix: without these LibRaw knows more of the camera than the file."""
     return all(code in first.tags and first.tags[code].count in (3, 9) for code in (50728, 50721))
 

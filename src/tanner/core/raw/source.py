@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, plain_colour, with_icc, with_profile
+from tanner.core.colour.camera import ILLUMINANTS, CameraColour, finished_colour, matrix_colour, with_icc, with_profile
 from tanner.core.colour.dcp import CameraProfile
 from tanner.core.colour.profile_store import PROFILE_STORE, fits
 from tanner.core.colour.temperature import temperature_to_xy, xy_to_temperature
@@ -136,11 +136,11 @@ def camera_of(facts: FrameFacts) -> CameraColour:
 
     colour = matrices(facts.colour_matrices)
     if not colour:
-        return plain_colour(None, "fallback")
-    told = facts.light_places or (None,) * len(facts.illuminants)
+        return matrix_colour(None, "fallback")
+    places = facts.light_places or (None,) * len(facts.illuminants)
     kelvin = tuple(
         xy_to_temperature(xy)[0] if xy else float(ILLUMINANTS.get(code, 6504))
-        for code, xy in zip(facts.illuminants, told, strict=True)
+        for code, xy in zip(facts.illuminants, places, strict=True)
     ) or (6504.0,)
     n = min(len(colour), len(kelvin))
     forward, calibration = matrices(facts.forward_matrices), matrices(facts.calibrations)
@@ -150,7 +150,7 @@ def camera_of(facts: FrameFacts) -> CameraColour:
         forward=forward[:n] if len(forward) >= n else (),
         calibration=calibration[:n] if len(calibration) >= n else (),
         analog_balance=np.array(facts.analog_balance),
-        places=tuple(xy or temperature_to_xy(k) for k, xy in zip(kelvin[:n], told or (None,), strict=False)),
+        places=tuple(xy or temperature_to_xy(k) for k, xy in zip(kelvin[:n], places or (None,), strict=False)),
     )
 
 

@@ -132,7 +132,7 @@ def blurred(
     # The plan is made of this module.
     from tanner.core.render.masking import mask_of
 
-    told = [p.model_dump_json(exclude={"name", "tint", "order"}) for p in (parts, *others.values())]
+    parts_key = [p.model_dump_json(exclude={"name", "tint", "order"}) for p in (parts, *others.values())]
 
     def make() -> F32:
         planes, _ = _small_planes(of.source, development, BLUR_EDGE, draft)
@@ -152,7 +152,7 @@ def blurred(
         soft = [cv2.filter2D(p * weight, -1, disc, borderType=cv2.BORDER_REFLECT) / under for p in planes]
         return np.ascontiguousarray(soft, np.float32)
 
-    return of.source.memory.get(BLURRED, (geometry_groups(development), ident, tuple(told)), make)
+    return of.source.memory.get(BLURRED, (geometry_groups(development), ident, tuple(parts_key)), make)
 
 
 BLUR_EDGE, BLUR_MOST = 1200, 0.02

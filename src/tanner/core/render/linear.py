@@ -101,7 +101,7 @@ def noise_areas(source: Source, development: Development) -> tuple[NoiseArea, ..
     # Masks are made of this module.
     from tanner.core.render.masking import mask_or_none
 
-    told = tuple(t.parts.model_dump_json(exclude={"name", "tint", "order", "amount"}) for t in things)
+    parts_key = tuple(t.parts.model_dump_json(exclude={"name", "tint", "order", "amount"}) for t in things)
     seen = tuple(development.groups[g] for g in ("white", "light", "profile", "crop") if g in development.groups)
     found = []
     for thing in wanted:
@@ -113,9 +113,11 @@ def noise_areas(source: Source, development: Development) -> tuple[NoiseArea, ..
         noise = with_differences(base, mine).group(Noise)
 
         def mask(ident: str = thing.id) -> F32 | None:
-            return source.memory.get(AREA_MASKS, (ident, told, seen), lambda: mask_or_none(source, development, ident))
+            return source.memory.get(
+                AREA_MASKS, (ident, parts_key, seen), lambda: mask_or_none(source, development, ident)
+            )
 
-        found.append(NoiseArea(noise, (thing.id, told, seen), mask))
+        found.append(NoiseArea(noise, (thing.id, parts_key, seen), mask))
     return tuple(found)
 
 

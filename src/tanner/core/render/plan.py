@@ -59,7 +59,7 @@ class Plan:
 
     @property
     def margin(self) -> int:
-        return sum(s.reach for s in self.sharpen)
+        return sum(s.radius for s in self.sharpen)
 
 
 def make_plan(

@@ -52,7 +52,7 @@ def finish(plan: Plan, planes: F32, y0: int, x0: int, out: NDArray[Any]) -> None
         develop_block_with_areas(*place, plan.areas)
     inset = 0
     for number, each in enumerate(plan.sharpen):
-        inset += each.reach
+        inset += each.radius
         more = NOTHING_MORE
         if number == 0 and plan.sharpen_areas and plan.areas is not None:
             more = work.get("more", *planes.shape[1:])
@@ -72,7 +72,7 @@ def _sharpen(plan: Plan, each: Sharpening, planes: F32, inset: int, y0: int, x0:
     place = np.array([ax + x0 * sx, ay + y0 * sy, sx, sy], dtype=np.float32)
     strength = np.array([each.amount, each.corners], dtype=np.float32)
     sharpen_block(
-        planes, inset, strength, place, np.float32(each.threshold), np.float32(each.even), each.half,
+        planes, inset, strength, place, np.float32(each.threshold), np.float32(each.edge_threshold), each.half,
         work.get("lum", h, w), work.get("blur", h, w), plan.show_sharpening, more,
     )  # fmt: skip
 

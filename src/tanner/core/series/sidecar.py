@@ -19,7 +19,7 @@ from pydantic import BaseModel
 from tanner import __version__
 from tanner.core.adjust.registry import declared, develop
 from tanner.core.errors import FormatError, SettingsError
-from tanner.core.output.words import SPACES, TEXT_FIELDS, Words, xmp_properties
+from tanner.core.output.captions import SPACES, TEXT_FIELDS, Captions, xmp_properties
 from tanner.core.series.resolve import known_offsets
 
 NS = "https://tanner.invalid/ns/development/1/"
@@ -72,8 +72,8 @@ class _Beneath(BaseModel):
     offsets: dict[str, Any] = {}
 
 
-class _Worn(BaseModel):
-    """A preset that a frame wears, as `series.worn` keeps it."""
+class _AppliedPreset(BaseModel):
+    """A preset that lies on a frame, as `series.applied_presets` keeps it."""
 
     key: str
     name: str
@@ -96,7 +96,7 @@ def sidecar_bytes(sidecar: Sidecar) -> bytes:
     words = "".join(f"<rdf:li>{escape(k)}</rdf:li>" for k in sidecar.keywords)
     subject = f"   <dc:subject><rdf:Bag>{words}</rdf:Bag></dc:subject>\n" if words else ""
     label = f"   <xmp:Label>{escape(sidecar.label)}</xmp:Label>\n" if sidecar.label != "none" else ""
-    said = xmp_properties(Words.model_validate(sidecar.said))
+    said = xmp_properties(Captions.model_validate(sidecar.said))
     body = "\n".join(lines + ([f"   {said}"] if said else []))
     spaces = "".join(f' xmlns:{k}="{v}"' for k, v in SPACES.items() if k not in ("xmp", "dc"))
     return (
@@ -177,9 +177,9 @@ def _sidecar(found: dict[str, Any]) -> Sidecar | None:
     date = found.get(f"{{{XMP}}}MetadataDate")
     own, shown = _known(ours("Own", {})), _known(ours("Shown", {}))
     offsets = known_offsets(ours("Offsets", {}))
-    worn = [_Worn.model_validate(w).model_dump() for w in ours("Worn", [])]
+    applied = [_AppliedPreset.model_validate(w).model_dump() for w in ours("Worn", [])]
     return Sidecar(
-        own=own, offsets=offsets, worn=worn, follows=bool(ours("Follows", True)), shown=shown,
+        own=own, offsets=offsets, worn=applied, follows=bool(ours("Follows", True)), shown=shown,
         content=str(ours("Content", "")), changed=_when(date), group=str(ours("Set", "")), lead=bool(ours("Lead", False)),
         stars=stars, label=label if label in LABELS else "none",
         keywords=tuple(keywords if isinstance(keywords, list) else [keywords]),

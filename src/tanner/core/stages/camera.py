@@ -107,7 +107,7 @@ def _clipped(frame: StageFrame, light: Light, profile: Profile) -> Clipped:
     )
 
 
-def plain_matrix(frame: StageFrame) -> "np.typing.NDArray[np.float64]":
+def camera_matrix(frame: StageFrame) -> "np.typing.NDArray[np.float64]":
     """(3, 3) balanced camera to working space, before exposure."""
     return np.asarray(frame.camera.to_working(frame.white) @ np.diag(frame.numbers))
 
@@ -120,7 +120,7 @@ def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Came
         True,
         f32(1 / (frame.pre * frame.numbers)),
         _clipped(frame, development.group(Light), development.group(Profile)),
-        f32(plain_matrix(frame) * first),
+        f32(camera_matrix(frame) * first),
         NO_CUBE if table is None else table,
         np.float32(gain),
     )

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 
 from tanner.core.jit import kernel
-from tanner.core.stages.camera import plain_matrix
+from tanner.core.stages.camera import camera_matrix
 from tanner.core.stages.local import LUMA, NO_GUIDE, guide_line
 from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 from tanner.core.stages.structure import Structure
@@ -120,7 +120,7 @@ def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Haze
         return Haze(False, LUMA, NO_GUIDE, np.float32(0), np.zeros(3, np.float32), np.float32(0))
     through, air = frame.haze()
     # From plane values, by the white balance and profile in force, so that it stays the haze of this picture.
-    light = plain_matrix(frame) @ (air / (frame.pre * frame.numbers)) * 2.0**frame.ev
+    light = camera_matrix(frame) @ (air / (frame.pre * frame.numbers)) * 2.0**frame.ev
     # Half of its colour: a cast of the brightest place is as likely the thing's own.
     light = 0.5 * (light + light.mean())
     return Haze(True, LUMA, through, np.float32(frame.ev), f32(np.maximum(light, 1e-4)), np.float32(amount))

@@ -8,7 +8,7 @@ import numpy as np
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.jit import kernel
 from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32, gain_row
-from tanner.core.tone.light import Light, local_terms
+from tanner.core.tone.light import Light, local_parameters
 from tanner.core.tone.logs import exp2_row, log2_row
 
 if TYPE_CHECKING:
@@ -24,14 +24,14 @@ class Local(NamedTuple):
     Attributes:
         guide: (2, gh, gw) coefficients of the base layer, see `tone.base`.
         ev: exposure that is in the planes already, in stops, which the guide does not know of.
-        terms: (3,), see `light.local_terms`.
+        parameters: (3,), see `light.local_parameters`.
     """
 
     on: bool
     luma: F32
     guide: F32
     ev: np.float32
-    terms: F32
+    parameters: F32
 
 
 @kernel
@@ -101,7 +101,7 @@ def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
 
 @kernel
 def _gain_line(log, ca, cb, ev, up, down, local, out, n):
-    """Gain in EV from the base layer and what a pixel differs from it; see `light.local_terms`."""
+    """Gain in EV from the base layer and what a pixel differs from it; see `light.local_parameters`."""
     mid = np.float32(2.4739312)  # minus log2 of mid-grey, 0.18
     zero, one = np.float32(0.0), np.float32(1.0)
     two, three = np.float32(2.0), np.float32(3.0)
@@ -124,7 +124,7 @@ def local_row(r: F32, g: F32, b: F32, at: At, p: Local) -> None:
     at.state[0] = guide_line(
         p.guide, at.y, at.x0, n, at.height, at.width, ca, cb, at.held, at.state[0], rows[5].view(np.int32), rows[6]
     )
-    _gain_line(log, ca, cb, p.ev, p.terms[0], p.terms[1], p.terms[2], lum, n)
+    _gain_line(log, ca, cb, p.ev, p.parameters[0], p.parameters[1], p.parameters[2], lum, n)
     exp2_row(lum, gain, n)
     gain_row(r, g, b, gain, n)
 
@@ -146,7 +146,7 @@ def _gain_fields(log, ca, cb, ev, add, up, down, local, out, n):
 
 @kernel
 def local_row_fields(r: F32, g: F32, b: F32, at: At, p: Local, field: F32) -> None:
-    """Field: exposure in stops, then the three terms."""
+    """Field: exposure in stops, then the three parameters."""
     rows, n = at.work, at.n
     lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
     if p.guide.shape[1] > 1:
@@ -165,20 +165,20 @@ def local_row_fields(r: F32, g: F32, b: F32, at: At, p: Local, field: F32) -> No
 
 
 def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Local:
-    terms = local_terms(development.group(Light))
-    uses = bool(terms.any()) or moved
-    return Local(uses, LUMA, frame.guide() if uses else NO_GUIDE, np.float32(frame.ev), terms)
+    parameters = local_parameters(development.group(Light))
+    uses = bool(parameters.any()) or moved
+    return Local(uses, LUMA, frame.guide() if uses else NO_GUIDE, np.float32(frame.ev), parameters)
 
 
 def _moves(frame: StageFrame, settings: Mapping[str, Any]) -> tuple[float, float, float, float]:
-    terms = Light.model_construct(
+    parameters = Light.model_construct(
         **{k: settings.get(f"light.{k}", 0.0) for k in ("highlights", "shadows", "local_contrast")}
     )
-    up, down, local = local_terms(terms)
+    up, down, local = local_parameters(parameters)
     return settings.get("light.exposure", 0.0), float(up), float(down), float(local)
 
 
 STAGE = Stage(
     "local", (Light,), _prepare, row=local_row,
-    fields=4, start=lambda p: (0.0, *p.terms), moves=_moves, row_fields=local_row_fields,
+    fields=4, start=lambda p: (0.0, *p.parameters), moves=_moves, row_fields=local_row_fields,
 )  # fmt: skip

@@ -9,21 +9,21 @@ OVERSHOOT = np.float32(0.15)
 
 
 @kernel
-def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, blur, show, more):
+def sharpen_block(planes, margin, strength, place, threshold, edge_threshold, half, lum, blur, show, more):
     """Unsharp mask on lightness, in place, within the range of what is around; `margin` px on each side only serve.
 
     Args:
         planes: float32 (3, h, w), roots of linear values.
         strength: float32 (2,): amount, and what is added to it in the corners of the frame.
         place: float32 (4,): x and y of the first pixel from the middle of the frame, and steps, in half diagonals of it.
-        threshold: differences that count by half; even: contrast around a pixel below which it is spared, or 0.
+        threshold: differences that count by half; edge_threshold: contrast around a pixel below which it is spared, or 0.
         half: see `sharpen.gaussian`.
         lum, blur: float32 (h, w) work space.
         more: float32 (h, w), what areas add to the amount of each px, or nothing (0, 0). Below nothing in all, it softens.
         show: fill the planes with how much is sharpened where, instead.
     """
     h, w = planes.shape[1], planes.shape[2]
-    reach = half.shape[0] - 1
+    radius = half.shape[0] - 1
     quarter, zero = np.float32(0.25), np.float32(0.0)
     for i in range(h):
         r, g, b, o = planes[0, i], planes[1, i], planes[2, i], lum[i]
@@ -35,21 +35,21 @@ def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, b
         centre = lum[i]
         for j in range(w):
             line[j] = half[0] * centre[j]
-        for t in range(1, reach + 1):
+        for t in range(1, radius + 1):
             up, down, k = lum[i - t], lum[i + t], half[t]
             for j in range(w):
                 line[j] += k * (up[j] + down[j])
         o, at = blur[i, margin:], line[margin:]
         for j in range(n):
             o[j] = half[0] * at[j]
-        for t in range(1, reach + 1):
+        for t in range(1, radius + 1):
             left, right, k = line[margin - t :], line[margin + t :], half[t]
             for j in range(n):
                 o[j] += k * (left[j] + right[j])
     high, low = np.empty(w, dtype=np.float32), np.empty(w, dtype=np.float32)
     top, bottom = np.empty(n, dtype=np.float32), np.empty(n, dtype=np.float32)
     weight = np.empty(n, dtype=np.float32)
-    amount, corners, square = strength[0], strength[1], even * even
+    amount, corners, square = strength[0], strength[1], edge_threshold * edge_threshold
     for i in range(margin, h - margin):
         up, centre, down = lum[i - 1], lum[i], lum[i + 1]
         # One result a loop: with two of them none of this is done in vectors, and takes eighteen times as long.
@@ -71,7 +71,7 @@ def sharpen_block(planes, margin, strength, place, threshold, even, half, lum, b
             row = more[i, margin:]
             for j in range(n):
                 weight[j] = max(weight[j] + row[j], np.float32(-1.0))
-        if even > zero:
+        if edge_threshold > zero:
             for j in range(n):
                 c = top[j] - bottom[j]
                 c *= c

@@ -1,7 +1,7 @@
 """Light: exposure, contrast, highlights and shadows, black and white point, local contrast.
 
 Everything global here ends in one table from linear to linear (`tone_table`); what depends on the
-surroundings of a pixel is a gain read from an edge-aware base layer (`local_terms`).
+surroundings of a pixel is a gain read from an edge-aware base layer (`local_parameters`).
 """
 
 from typing import ClassVar
@@ -154,7 +154,7 @@ def tone_table(
     return (tone_of(x, light, levels, curve, curve_strength, points) / x).astype(np.float32)
 
 
-def local_terms(light: Light) -> NDArray[np.float32]:
+def local_parameters(light: Light) -> NDArray[np.float32]:
     """Constants of the local gain, for the point kernel.
 
     Gain in EV for a pixel whose base layer is b stops over mid-grey and whose detail is d stops over its

@@ -136,7 +136,7 @@ def _spots_wanted(led: Mapping[str, Any], frame: Frame, anew: Sequence[str] | No
             yield ident
 
 
-def _told(found: Mapping[str, Any]) -> dict[str, Any]:
+def _row(found: Mapping[str, Any]) -> dict[str, Any]:
     """What a frame's line says: how sure each area is, and how many spots are left alone."""
     areas = {k.split("/")[1]: v[8] for k, v in found.items() if k.startswith("areas/")}
     return {"found": areas, "left": sum(bool(judgement(v)[1]) for k, v in found.items() if k.endswith("/judged"))}
@@ -197,12 +197,11 @@ class Following:
             wanted = [w for w in wanted if anew is not None or w not in self._failed]
             if not wanted:
                 return None
-            leads = {w.lead for w in wanted}
-            told = {i: self._settings(resolver, session.get_one(Frame, i)) for i in leads}
+            leads = {i: self._settings(resolver, session.get_one(Frame, i)) for i in {w.lead for w in wanted}}
             names = {
                 w.frame: (session.get_one(Frame, w.frame).name, session.get_one(Frame, w.frame).path) for w in wanted
             }
-        return self._searched(shoot, wanted, told, names)
+        return self._searched(shoot, wanted, leads, names)
 
     def carried(self, source: int, frames: Sequence[int], idents: Sequence[str]) -> None:
         """Look, in the background, for areas that were carried over from a frame to frames that do not follow it."""
@@ -211,7 +210,7 @@ class Following:
     def _look_from(self, source: int, frames: Sequence[int], idents: tuple[str, ...]) -> None:
         with self._catalogue.read() as session:
             lead = session.get_one(Frame, source)
-            told = {source: self._settings(Resolver(session, lead.shoot_id), lead)}
+            leads = {source: self._settings(Resolver(session, lead.shoot_id), lead)}
             targets = [session.get_one(Frame, i) for i in frames if i != source]
             # Those that follow get it from their lead.
             wanted = [
@@ -220,7 +219,7 @@ class Following:
             names = {f.id: (f.name, f.path) for f in targets}
             shoot = lead.shoot_id
         if wanted:
-            self._searched(shoot, wanted, told, names)
+            self._searched(shoot, wanted, leads, names)
 
     def start(self, shoot: int, frames: Sequence[int], anew: Sequence[str]) -> None:
         """The same in the background."""
@@ -239,17 +238,17 @@ class Following:
         self,
         shoot: int,
         wanted: list[Wanted],
-        told: Mapping[int, tuple[str, str]],
+        leads: Mapping[int, tuple[str, str]],
         names: Mapping[int, tuple[str, str]],
     ) -> FindJob:
         """The job of a search, when it is done.
 
         Args:
-            told: path and settings of leads; names: name and path of frames.
+            leads: their paths and settings; names: name and path of frames.
         """
         job = self.jobs.add(lambda n: FindJob(n, shoot, len(wanted)))
         try:
-            self._run(job, wanted, told, names)
+            self._run(job, wanted, leads, names)
         finally:
             job.over = True
             self._catalogue.news.tell("work")
@@ -259,20 +258,20 @@ class Following:
         self,
         job: FindJob,
         wanted: list[Wanted],
-        told: Mapping[int, tuple[str, str]],
+        leads: Mapping[int, tuple[str, str]],
         names: Mapping[int, tuple[str, str]],
     ) -> None:
         for first in range(0, len(wanted), AT_ONCE):
             part = wanted[first : first + AT_ONCE]
             if job.cancelled or self._closed:
                 return
-            waiting = [(w, self._begun(w, told[w.lead], names[w.frame][1])) for w in part]
+            waiting = [(w, self._begun(w, leads[w.lead], names[w.frame][1])) for w in part]
             found: dict[int, Mapping[str, Any]] = {}
             for each, future in waiting:
                 row: dict[str, Any] = {"frame": each.frame, "name": names[each.frame][0]}
                 try:
                     found[each.frame] = future.result()
-                    row |= _told(found[each.frame])
+                    row |= _row(found[each.frame])
                 except Exception as error:  # told for this frame; the others go on
                     self._failed.add(each)
                     row["error"] = (

@@ -68,7 +68,7 @@ class Retouch:
             if frame is None:
                 raise TannerError("This frame is no longer there.")
             values = Resolver(session, frame.shoot_id).resolve(frame).values
-            told = json.dumps({k: v for k, v in values.items() if k.startswith("spots/")}, sort_keys=True)
+            wanted_spots = json.dumps({k: v for k, v in values.items() if k.startswith("spots/")}, sort_keys=True)
             others = self._of_camera(session, frame, ASKED * 8)
             same = _spread([f for f in others if f.set_id == frame.set_id], ASKED // 2 + 1)
             rest = _spread([f for f in others if f.set_id != frame.set_id], ASKED - len(same))
@@ -82,7 +82,7 @@ class Retouch:
         def said(answers: list[Any]) -> dict[str, Evidence]:
             return {i: weighed([a[i] for a in answers if i in a]) for i in idents}
 
-        tasks = [(spots_seen, path, told, list(idents), p, own) for p, own in asked]
+        tasks = [(spots_seen, path, wanted_spots, list(idents), p, own) for p, own in asked]
         return self._begun(shoot, "What spots hold to", tasks, said)
 
     def placed_in(self, frame_id: int, ident: str, other_id: int) -> tuple[str, list[float]]:
@@ -102,10 +102,10 @@ class Retouch:
                 )
             resolver = Resolver(session, frame.shoot_id)
             values = resolver.resolve(frame).values
-            told = json.dumps({k: v for k, v in values.items() if k.startswith("spots/")}, sort_keys=True)
+            wanted_spots = json.dumps({k: v for k, v in values.items() if k.startswith("spots/")}, sort_keys=True)
             on = next((f for f in (frame, *resolver.chain(frame)) if f"spots/{ident}/path" in f.own), frame)
             name, paths = other.name, (on.path, other.path)
-        place = self._workers.submit(place_in, paths[0], told, ident, paths[1]).result()
+        place = self._workers.submit(place_in, paths[0], wanted_spots, ident, paths[1]).result()
         if place[8] == 0:
             raise TannerError(f"The place is not found in {name}. Choose another frame.")
         return name, place
@@ -134,12 +134,12 @@ class Retouch:
 
         def said(looks: list[Any]) -> tuple[list[Speck], str]:
             found = dust_of([look for look in looks if look.dark.shape == looks[0].dark.shape])
-            told = f"{len(found)} places in {len(looks)} {'frame' if len(looks) == 1 else 'frames'} of this camera."
+            message = f"{len(found)} places in {len(looks)} {'frame' if len(looks) == 1 else 'frames'} of this camera."
             if len(looks) > 1 and len({g for _, g in asked}) == 1:
-                told += (
+                message += (
                     " All are of one set: what lies on its table looks the same as dust while the camera stands still."
                 )
-            return found, told
+            return found, message
 
         return self._begun(shoot, "Dust on the sensor", [(dust_seen, p, g) for p, g in asked], said)
 

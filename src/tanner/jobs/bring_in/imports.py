@@ -77,7 +77,7 @@ class Importer:
 
     def run(self, job: ImportJob) -> None:
         """Do an import to its end."""
-        job.told = lambda: self._catalogue.news.tell("work")
+        job.announce = lambda: self._catalogue.news.tell("work")
         with self._catalogue.read() as session:
             contents = known_contents(session, job.shoot_id)
             shoot = session.get(Shoot, job.shoot_id)

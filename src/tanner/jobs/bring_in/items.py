@@ -56,14 +56,14 @@ class ImportJob:
     with_sidecar: set[int] = field(default_factory=set)
     lock: threading.Lock = field(default_factory=threading.Lock)
     changes: int = 0
-    told: Callable[[], None] = lambda: None
+    announce: Callable[[], None] = lambda: None
 
     def touch(self, item: ImportItem) -> None:
         """An item changed: who asks for what is new is told of it."""
         with self.lock:
             self.changes += 1
             item.changed = self.changes
-        self.told()
+        self.announce()
 
     @property
     def done(self) -> int:

@@ -25,7 +25,7 @@ class Recipe(BaseModel):
         second: another folder, on another drive best, that gets a checked copy of everything, too.
         companions: finished pictures beside raw files go "with" them, are left ("raw"), or are frames of their own ("apart").
         others: sound, video and notes are copied along.
-        words: what is said of every frame, by fields of `core.output.words`.
+        words: what is said of every frame, by fields of `core.output.captions`.
     """
 
     model_config = ConfigDict(extra="forbid")

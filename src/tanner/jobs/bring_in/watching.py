@@ -105,7 +105,7 @@ class Watching:
             self._thread.join(timeout=5)
         self._thread = None
 
-    def told(self) -> dict[str, Any]:
+    def report(self) -> dict[str, Any]:
         """What is watched, how many frames came in, and what could not be read."""
         with self._lock:
             return {

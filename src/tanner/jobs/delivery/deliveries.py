@@ -11,10 +11,10 @@ from typing import Any
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, defer
 
+from tanner.catalogue.captions import written_captions
 from tanner.catalogue.models import WITH_GONE, Delivery, DeliveryItem, Frame, FrameSet, Shoot, now
 from tanner.catalogue.originals import trouble_of
 from tanner.catalogue.store import Catalogue
-from tanner.catalogue.words import written_words
 from tanner.core.errors import TannerError
 from tanner.core.output.files import sweep
 from tanner.core.output.spec import OutputSpec
@@ -309,7 +309,7 @@ class Deliveries:
             group = session.get(FrameSet, frame.set_id) if frame.set_id else None
             path, size, content = frame.path, (frame.width, frame.height), frame.content
             damage = frame.seen.get("damage", "")
-            words = written_words(session, shoot, frame)
+            captions = written_captions(session, shoot, frame)
             tokens = tokens_of(frame, items[0].number, shoot.name, group.name if group else "", text)
         try:
             if not folder.is_dir():
@@ -326,7 +326,7 @@ class Deliveries:
                 [specs[i.spec] for i in items],
                 "",
                 rules=False,
-                words=words,
+                captions=captions,
                 tokens=tokens,
                 targets=[i.target for i in items],
                 within=str(folder),

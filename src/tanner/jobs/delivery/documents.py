@@ -12,9 +12,9 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from sqlalchemy import select
 
+from tanner.catalogue.captions import captions_of
 from tanner.catalogue.models import Delivery, Frame, Shoot
 from tanner.catalogue.store import Catalogue
-from tanner.catalogue.words import words_of
 from tanner.core.errors import WriteFailed
 from tanner.core.output.files import TEMPORARY, free_name, write_whole
 from tanner.core.output.naming import check_template, clean, filled, name_values
@@ -110,7 +110,7 @@ def write_asked_for(catalogue: Catalogue, delivery_id: int, workers: Workers | C
         shoot = session.get_one(Shoot, delivery.shoot_id)
         name, earlier = shoot.name, delivery.options.get("written", [])
         words = {
-            f.id: {**words_of(shoot, f), **tokens_of(f, 0, shoot.name, "", "")}
+            f.id: {**captions_of(shoot, f), **tokens_of(f, 0, shoot.name, "", "")}
             for f in session.scalars(select(Frame).where(Frame.shoot_id == shoot.id))
         }
     written = write_documents(Documents(**wanted), record, name, words, earlier, workers)

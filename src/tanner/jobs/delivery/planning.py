@@ -10,9 +10,9 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.captions import shoot_captions
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.resolver import Resolver
-from tanner.catalogue.words import shoot_words
 from tanner.core.adjust.registry import develop
 from tanner.core.optics.crop import Crop
 from tanner.core.optics.geometry import kept_size
@@ -90,7 +90,7 @@ class DeliveryPlan:
         rows = []
         crops: dict[str, Crop] = {}
         layouts: dict[tuple[int, tuple[int, int]], Layout] = {}
-        all_rights = shoot_words(self.resolver.shoot).get("rights")
+        all_rights = shoot_captions(self.resolver.shoot).get("rights")
         for number, frame in enumerate(frames, self.start):
             layers = self.resolver.layers(frame)
             values = resolve(layers).values

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from tanner.catalogue.models import Delivery, DeliveryItem
 from tanner.catalogue.store import Catalogue
 from tanner.core.errors import TannerError
-from tanner.jobs.delivery.record import item_rows, told
+from tanner.jobs.delivery.record import item_row, item_rows
 
 
 class Progress:
@@ -36,7 +36,7 @@ class Progress:
             self._changed.setdefault(delivery_id, {}).update(dict.fromkeys(changed, self._counter))
         self._catalogue.news.tell("work")
 
-    def told(self, session: Session, delivery_id: int, since: int) -> dict[str, Any]:
+    def report(self, session: Session, delivery_id: int, since: int) -> dict[str, Any]:
         """Counts by state, seconds left, and the items that changed after a counter."""
         # Before anything is read: what is stored after this is told another time.
         with self._lock:
@@ -48,7 +48,7 @@ class Progress:
         rows = []
         for at in range(0, len(changed), 500):
             query = item_rows(delivery_id).where(DeliveryItem.id.in_(changed[at : at + 500]))
-            rows += [told(item, name) for item, name in session.execute(query)]
+            rows += [item_row(item, name) for item, name in session.execute(query)]
         counting = select(DeliveryItem.state, func.count()).where(DeliveryItem.delivery_id == delivery_id)
         states = {state: n for state, n in session.execute(counting.group_by(DeliveryItem.state))}  # noqa: C416
         return {

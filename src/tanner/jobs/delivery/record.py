@@ -19,7 +19,7 @@ def item_rows(delivery_id: int) -> Any:
     )
 
 
-def told(item: DeliveryItem, name: str) -> dict[str, Any]:
+def item_row(item: DeliveryItem, name: str) -> dict[str, Any]:
     """One file of a delivery, as pages and records show it."""
     return {
         "id": item.id,
@@ -43,7 +43,7 @@ def record_of(session: Session, delivery: Delivery) -> dict[str, Any]:
     items = []
     query = item_rows(delivery.id).add_columns(Frame.path, Frame.content, Frame.facts)
     for item, name, path, content, facts in session.execute(query):
-        row = told(item, name)
+        row = item_row(item, name)
         row["original_path"], row["original_sha256"] = path, content
         row["original_bytes"] = facts.get("file_bytes", 0)
         items.append(row)

@@ -9,11 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from tanner.core.adjust.registry import develop
+from tanner.core.output.captions import Captions
 from tanner.core.output.develop import encode, one_pass, size_for, target_path, write_file
 from tanner.core.output.files import stay_within
 from tanner.core.output.naming import name_values
 from tanner.core.output.spec import OutputSpec
-from tanner.core.output.words import Words
 from tanner.core.raw.reader import read
 from tanner.core.series.preset import Preset
 from tanner.core.spots.declare import MOST
@@ -40,7 +40,7 @@ def develop_file(
     *,
     rules: bool = True,
     threads: int = 1,
-    words: dict[str, Any] | None = None,
+    captions: dict[str, Any] | None = None,
     tokens: dict[str, Any] | None = None,
     targets: list[str] | None = None,
     within: str = "",
@@ -52,7 +52,7 @@ def develop_file(
 
     Args:
         settings: sparse; with `rules` they stand above the defaults by rule.
-        words: fields of `Words`, whose texts may hold tokens; tokens: values of `name_values` for them, for names and
+        words: fields of `Captions`, whose texts may hold tokens; tokens: values of `name_values` for them, for names and
             for watermarks.
         targets: full paths, one per spec, where the caller has chosen them already.
         within: a folder that no target may lead out of, be it by links; "": the target's own folder is meant.
@@ -101,7 +101,7 @@ def develop_file(
                     development,
                     spec,
                     target,
-                    words=Words(**(words or {})).with_tokens(values),
+                    captions=Captions(**(captions or {})).with_tokens(values),
                     pool=pool,
                     original=original,
                     tokens=values,
@@ -116,11 +116,11 @@ def develop_file(
 
 
 def encoded(
-    path: str, settings: dict[str, Any], spec: dict[str, Any], words: dict[str, Any], tokens: dict[str, Any]
+    path: str, settings: dict[str, Any], spec: dict[str, Any], captions: dict[str, Any], tokens: dict[str, Any]
 ) -> tuple[bytes, tuple[int, int]]:
     """One finished file as bytes, and its size in px, without writing it: a proof."""
     source = read(Path(path))
     parsed, development = OutputSpec(**spec), develop(settings)
     size = size_for(source, development, parsed)
     values = name_values(name=Path(path).stem, spec=parsed.title, size=size, **tokens)
-    return encode(source, development, parsed, Words(**words).with_tokens(values), tokens=values)
+    return encode(source, development, parsed, Captions(**captions).with_tokens(values), tokens=values)

@@ -26,7 +26,7 @@ from tanner.core.noise.stage import cleaned_by, method_for
 from tanner.core.output.files import file_hash, write_whole
 from tanner.core.raw.reader import read
 from tanner.jobs.cluster import Cluster
-from tanner.jobs.merge.merging import Ended, Sign
+from tanner.jobs.merge.merging import Ended, ProgressFile
 from tanner.jobs.recent import RecentJobs
 from tanner.jobs.tasks import read_facts
 from tanner.jobs.workers import Workers
@@ -53,24 +53,24 @@ class CopyOptions(BaseModel):
 
 def work_out(path: str, noise: dict[str, Any], sign: str) -> None:
     """Work a frame's method out and keep the result on disk."""
-    told = Sign(Path(sign))
+    progress = ProgressFile(Path(sign))
     source = read(Path(path))
     wanted = Noise(**noise)
     method = method_for(source, wanted)
     if method not in ("none", "quick"):
-        cleaned_by(source, wanted, method, lambda share: told(share, "working"), THREADS)
+        cleaned_by(source, wanted, method, lambda share: progress(share, "working"), THREADS)
 
 
 def write_copy(path: str, options: dict[str, Any], sign: str) -> dict[str, Any]:
     from tanner.core.noise.methods import Strength
     from tanner.core.noise.prepass import denoise_file
 
-    told = Sign(Path(sign))
+    progress = ProgressFile(Path(sign))
     chosen = CopyOptions(**options)
     strength = Strength(chosen.luminance, chosen.colour, chosen.detail)
     folder = Path(chosen.folder) if chosen.folder else None
     return denoise_file(
-        Path(path), chosen.method, strength, folder, chosen.suffix, lambda share: told(share, "working"), THREADS
+        Path(path), chosen.method, strength, folder, chosen.suffix, lambda share: progress(share, "working"), THREADS
     )
 
 
@@ -81,7 +81,7 @@ class DenoisingItem:
     path: str
     name: str
     frame: int
-    sign: Sign
+    sign: ProgressFile
     noise: dict[str, Any] = field(default_factory=dict)
     state: str = "waiting"
     message: str = ""
@@ -210,7 +210,7 @@ class Denoising:
     def _items(self, number: int, frames: Sequence[tuple[Frame, dict[str, Any]]]) -> list[DenoisingItem]:
         signs = self._catalogue.folder / "work"
         return [
-            DenoisingItem(f.path, f.name, f.id, Sign(signs / f"quiet-{number}-{n}.txt"), noise)
+            DenoisingItem(f.path, f.name, f.id, ProgressFile(signs / f"quiet-{number}-{n}.txt"), noise)
             for n, (f, noise) in enumerate(frames)
         ]
 

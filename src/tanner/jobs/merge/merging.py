@@ -28,7 +28,7 @@ class Ended(Exception):
     """The work was cancelled."""
 
 
-class Sign:
+class ProgressFile:
     """Progress between processes, through a small file: written by the work, taken away to end it."""
 
     def __init__(self, path: Path) -> None:
@@ -64,15 +64,15 @@ def merge_files(paths: Sequence[str], kind: Kind, target: str, sign: str) -> dic
     from tanner.core.merge.panorama import stitched
     from tanner.core.raw.reader import read
 
-    told = Sign(Path(sign))
+    progress = ProgressFile(Path(sign))
     parts = []
     for n, path in enumerate(paths):
-        told(0.4 * n / len(paths), f"reading {Path(path).name}")
+        progress(0.4 * n / len(paths), f"reading {Path(path).name}")
         parts.append(part_of(read(Path(path)), MOST_PIXELS // len(paths)))
     one_kind([p.facts for p in parts])
 
     def say(share: float, text: str) -> None:
-        told(0.4 + 0.5 * share, text)
+        progress(0.4 + 0.5 * share, text)
 
     used = list(range(len(parts)))
     facts = parts[0].facts
@@ -82,7 +82,7 @@ def merge_files(paths: Sequence[str], kind: Kind, target: str, sign: str) -> dic
         pixels, used, lifted = stitched(parts, kind, say)
         facts = parts[used[0]].facts
         facts = facts.model_copy(update={"baseline_exposure": facts.baseline_exposure - lifted})
-    told(0.92, "writing")
+    progress(0.92, "writing")
     write_whole(Path(target), as_dng(pixels, facts), replace=False)
     return {"width": pixels.shape[1], "height": pixels.shape[0], "used": used}
 
@@ -92,7 +92,7 @@ class Merge:
     """One merge: its state is "working", "done", "failed" or "cancelled"."""
 
     number: int
-    sign: Sign
+    sign: ProgressFile
     state: str = "working"
     message: str = ""
     frame: int | None = None
@@ -124,7 +124,7 @@ class Merges:
         target = free_name(
             Path(first.path).with_name(f"{Path(first.name).stem}-{'focus' if kind == 'focus' else 'wide'}.dng")
         )
-        job = self.jobs.add(lambda n: Merge(n, Sign(self._catalogue.folder / "work" / f"merge-{n}.txt")))
+        job = self.jobs.add(lambda n: Merge(n, ProgressFile(self._catalogue.folder / "work" / f"merge-{n}.txt")))
         with self._lock:
             if self._workers is None:
                 self._workers = Workers(1, time_limit_s=3600)

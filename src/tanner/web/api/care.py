@@ -24,9 +24,9 @@ class BudgetsWish(BaseModel):
 
 
 @router.get("")
-def told(services: WithServices) -> dict[str, Any]:
+def report(services: WithServices) -> dict[str, Any]:
     """The catalogue, its backups, and what lies beside it."""
-    return services.care.told()
+    return services.care.report()
 
 
 @router.post("")
@@ -34,7 +34,7 @@ def wanted(body: BudgetsWish, services: WithServices) -> dict[str, Any]:
     """Set how often backups are made, how many are kept, and what room is used; kept in settings.toml."""
     change(services.catalogue.folder, body.model_dump(exclude_none=True))
     services.take_budgets()
-    return services.care.told()
+    return services.care.report()
 
 
 @router.post("/backup")
@@ -42,4 +42,4 @@ def back_up(services: WithServices) -> dict[str, Any]:
     """Back the catalogue up now; the copy is checked."""
     if services.care.back_up(every_s=0) is None:
         raise TannerError(services.care.trouble or "There is nothing to back up yet.")
-    return services.care.told()
+    return services.care.report()

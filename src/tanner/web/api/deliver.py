@@ -10,11 +10,11 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.captions import written_captions
 from tanner.catalogue.models import Delivery, DeliveryItem, Frame
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.search.find import condition, ordered, take
 from tanner.catalogue.store import as_json
-from tanner.catalogue.words import written_words
 from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
 from tanner.core.series.lineup import line_up
@@ -181,8 +181,8 @@ def proof(shoot_id: int, body: Proof, services: WithServices) -> dict[str, Any]:
         resolver = Resolver(session, shoot_id)
         group = resolver.sets.get(frame.set_id or 0)
         tokens = tokens_of(frame, body.number, resolver.shoot.name, group.name if group else "", body.text)
-        words = written_words(session, resolver.shoot, frame)
-        arguments = frame.path, resolver.resolve(frame).values, body.spec.model_dump(), words
+        captions = written_captions(session, resolver.shoot, frame)
+        arguments = frame.path, resolver.resolve(frame).values, body.spec.model_dump(), captions
     data, size = services.delivery_workers.submit(encoded, *arguments, tokens).result()
     proof = services.proofs.add(
         lambda number: MadeProof(
@@ -285,7 +285,7 @@ def listed(delivery_id: int, kind: str, services: WithServices) -> Response:
 def progress(delivery_id: int, services: WithServices, since: Annotated[int, Query(ge=-1)] = -1) -> Response:
     """Counts by state, time left, and what changed after a counter."""
     with services.catalogue.read() as session:
-        return JSONResponse(services.deliveries.progress.told(session, delivery_id, since))
+        return JSONResponse(services.deliveries.progress.report(session, delivery_id, since))
 
 
 @router.post("/deliveries/{delivery_id}/pause")

@@ -11,7 +11,7 @@ from tanner.catalogue.development import remove_things
 from tanner.catalogue.resolver import Resolver
 from tanner.core.adjust.items import ID
 from tanner.core.adjust.registry import LISTS, develop
-from tanner.core.colour.exact import MOST, hex_of, parse_colour, told
+from tanner.core.colour.exact import MOST, described, hex_of, parse_colour
 from tanner.core.errors import TannerError
 from tanner.core.measure import xyz_to_lab
 from tanner.core.profile.chart import read_cgats
@@ -111,7 +111,7 @@ def pairs(frame_id: int, services: WithServices) -> dict[str, Any]:
     """What is said of a frame's exact colours: differences before and after at the samples, and how far each reaches."""
     _, values = _developed(services, frame_id)
     there = exact_pairs(develop(values))
-    said = told([pair for _, pair in there])
+    said = described([pair for _, pair in there])
     return {"pairs": [{"id": ident, **row} for (ident, _), row in zip(there, said, strict=True)]}
 
 

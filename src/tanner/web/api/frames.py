@@ -19,7 +19,7 @@ from tanner.core.colour.white import picked
 from tanner.core.errors import TannerError
 from tanner.core.output.files import file_hash
 from tanner.core.render import camera_numbers
-from tanner.core.series.worn import told
+from tanner.core.series.applied_presets import described
 from tanner.jobs.pictures import wish_for
 from tanner.jobs.tasks import read_facts
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
@@ -117,7 +117,7 @@ def state(frame_id: int, services: WithServices) -> dict[str, Any]:
             "facts": facts,
             "path": frame.path,
             "history": history(session, frame),
-            "wornPresets": told(frame.worn, resolved.values),
+            "wornPresets": described(frame.worn, resolved.values),
         }
 
 

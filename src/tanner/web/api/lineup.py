@@ -78,7 +78,7 @@ def lineup(
     readings, pending = services.lineups.read(line.steps, kind)
     figures = line_up(readings, line.lead, tolerance)
     about = repr((shoot_id, group, box, kind, tolerance))
-    word, rows, whole = services.told.news(known, about, "frame", figures["frames"])
+    word, rows, whole = services.row_changes.news(known, about, "frame", figures["frames"])
     rows = [r | {"outline": json.loads(r["outline"])} if isinstance(r["outline"], str) else r for r in rows]
     also = {"lead": line.lead, "pending": pending, "followers": line.followers, "known": word, "whole": whole}
     # As it is: looking through some thousand points of outlines for what is no JSON would take longer than all the rest.

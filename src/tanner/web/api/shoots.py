@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
+from tanner.catalogue.captions import say_of_shoot
 from tanner.catalogue.clock import parse_shift, shift
 from tanner.catalogue.models import Delivery, DeliveryItem, Facet, Frame, FrameSet, Shoot
 from tanner.catalogue.ordering import move
@@ -14,7 +15,6 @@ from tanner.catalogue.originals import find_moved
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.steps import record, redo, undo
 from tanner.catalogue.trashing import follow, listed, put_into_trash
-from tanner.catalogue.words import say_of_shoot
 from tanner.core.errors import TannerError
 from tanner.jobs.pictures import wish_for
 from tanner.web.api.common import WithServices, done, frames_of, one_shoot
@@ -27,7 +27,7 @@ class NewShoot(BaseModel):
     name: str = Field(min_length=1, max_length=120)
 
 
-class ShootWords(BaseModel):
+class ShootCaptions(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: str | None = Field(default=None, min_length=1, max_length=120)
     creator: str | None = Field(default=None, max_length=200)
@@ -128,7 +128,7 @@ def create(body: NewShoot, services: WithServices) -> dict[str, Any]:
 
 
 @router.post("/shoots/{shoot_id}/words")
-def words(shoot_id: int, body: ShootWords, services: WithServices) -> dict[str, Any]:
+def words(shoot_id: int, body: ShootCaptions, services: WithServices) -> dict[str, Any]:
     """The shoot's name, and what is said of all its frames."""
     with services.catalogue.write() as session:
         shoot = shoot_of(session, shoot_id)
@@ -276,10 +276,10 @@ def into_trash(shoot_id: int, body: Trash, services: WithServices) -> dict[str, 
         frames = frames_of(session, body.frames)
         if any(f.shoot_id != shoot_id or f.verdict != "drop" for f in frames):
             raise TannerError("Only dropped frames of this shoot go into the trash.")
-        action, told = put_into_trash(
+        action, messages = put_into_trash(
             session, frames, leads=body.leads, delivered=body.delivered, allowed=services.folders.allow
         )
-        return {**done(action), "told": told}
+        return {**done(action), "told": messages}
 
 
 @router.post("/shoots/{shoot_id}/undo")

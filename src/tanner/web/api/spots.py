@@ -105,8 +105,8 @@ def question(number: int, services: WithServices) -> dict[str, Any]:
     if job.result is None:
         return answer
     if isinstance(job.result, dict):
-        told = {i: {"holds": e.holds, "said": e.said, "counts": e.counts} for i, e in job.result.items()}
-        return {**answer, "spots": told}
+        evidence = {i: {"holds": e.holds, "said": e.said, "counts": e.counts} for i, e in job.result.items()}
+        return {**answer, "spots": evidence}
     found, said = job.result
     rows = [{"at": (s.x, s.y), "size": s.size, "confidence": s.confidence, "frames": s.frames} for s in found[:MOST]]
     return {**answer, "specks": rows, "said": said}

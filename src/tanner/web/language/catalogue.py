@@ -70,10 +70,10 @@ class Language:
         for expression, there in self._patterns:
             found = expression.match(sentence)
             if found:
-                return HOLE.sub(lambda h, f=found: self.told(f[int(h[1]) + 1]), there)  # type: ignore[misc]
+                return HOLE.sub(lambda h, f=found: self.translated(f[int(h[1]) + 1]), there)  # type: ignore[misc]
         return ""
 
-    def told(self, sentence: str) -> str:
+    def translated(self, sentence: str) -> str:
         """What the program says: a sentence with its names and figures, what it says of a file, one thing after another.
 
         Of those some may hold what parts them, so the longest that is known comes first. As `worded` in
@@ -87,8 +87,8 @@ class Language:
         for end in range(len(parts) - 1, 1, -1):
             there = self._known(between.join(parts[:end]))
             if there:
-                return there + between + self.told(between.join(parts[end:]))
-        return self.told(parts[0]) + between + self.told(between.join(parts[1:]))
+                return there + between + self.translated(between.join(parts[end:]))
+        return self.translated(parts[0]) + between + self.translated(between.join(parts[1:]))
 
     def count(self, number: int, word: str, many: str = "") -> str:
         """A count with its word in the right number."""

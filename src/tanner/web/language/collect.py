@@ -21,11 +21,11 @@ from tanner.catalogue.search.counts import GROUPS as COUNTS
 from tanner.core.adjust.items import name_of
 from tanner.core.adjust.registry import GROUPS, LISTS, adjustments, declared
 from tanner.core.colour.spaces import SPACES
+from tanner.core.output.captions import FIELDS
 from tanner.core.output.files import write_whole
 from tanner.core.output.mark import PLACES
 from tanner.core.output.naming import TOKENS
 from tanner.core.output.spec import FORMATS
-from tanner.core.output.words import FIELDS
 from tanner.core.profile.chart import SETS
 from tanner.web.language.catalogue import ALL_TEXTS
 from tanner.web.language.pages import texts

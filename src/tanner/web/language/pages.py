@@ -135,7 +135,7 @@ def templates(folder: Path, language: Language | None) -> Jinja2Templates:
         "plural": language.count if language else counted,
         "language": language,
     }
-    environment.filters["worded"] = lambda value: language.told(str(value)) if language else value
+    environment.filters["worded"] = lambda value: language.translated(str(value)) if language else value
     environment.filters["day"] = language.day if language else english_day
     environment.add_extension(Worded)
     return Jinja2Templates(env=environment)

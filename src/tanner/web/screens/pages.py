@@ -89,16 +89,16 @@ def page(request: Request, name: str, **values: Any) -> Response:
     return found
 
 
-def _told(request: Request) -> Callable[[str], str]:
+def _translator(request: Request) -> Callable[[str], str]:
     """Puts what the program says into the reader's language."""
     language: Language | None = request.app.state.language
-    return language.told if language else str
+    return language.translated if language else str
 
 
 def _table(request: Request, some: Iterable[Adjustment]) -> dict[str, dict[str, Any]]:
     """What the scripts know of adjustments, by their full names, in the reader's language."""
-    told = _told(request)
-    return {a.key: a.as_dict() | {k: told(a.as_dict()[k]) for k in ("label", "help")} for a in some}
+    translated = _translator(request)
+    return {a.key: a.as_dict() | {k: translated(a.as_dict()[k]) for k in ("label", "help")} for a in some}
 
 
 @router.get("/")
@@ -227,7 +227,7 @@ def kit_page(request: Request, services: WithServices) -> Response:
     with services.catalogue.read() as session:
         frames = list(session.execute(query.order_by(*order).limit(TRIED_ON)))
     table = json.dumps(_table(request, adjustments().values()))
-    titles = json.dumps({key: _told(request)(group.title) for key, group in GROUPS.items()})
+    titles = json.dumps({key: _translator(request)(group.title) for key, group in GROUPS.items()})
     return page(
         request, "kit.html", screen="kit", groups=_grouped(), spaces=SPACES, frames=frames, table=table, titles=titles
     )

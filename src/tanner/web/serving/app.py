@@ -13,8 +13,10 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from tanner.core.errors import NotAllowed, TannerError, problem
 from tanner.web.api import (
+    applied_presets,
     areas,
     automatic,
+    captions,
     care,
     choosing,
     deliver,
@@ -38,8 +40,6 @@ from tanner.web.api import (
     sidecars,
     spots,
     watching,
-    wearing,
-    words,
     work,
 )
 from tanner.web.language.catalogue import Language
@@ -76,7 +76,7 @@ def create_app(services: Services, *, development: bool = False, language: Langu
     app.add_middleware(Limit)
     app.add_middleware(Guard, token=services.token)
     describe(app)
-    app.add_exception_handler(TannerError, _told)
+    app.add_exception_handler(TannerError, _error_response)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(SQLAlchemyError, _catalogue_trouble)
     for odd in (OverflowError, UnicodeError):
@@ -112,8 +112,8 @@ def create_app(services: Services, *, development: bool = False, language: Langu
         sidecars,
         spots,
         watching,
-        wearing,
-        words,
+        applied_presets,
+        captions,
         work,
     ):
         app.include_router(module.router)
@@ -124,7 +124,7 @@ def create_app(services: Services, *, development: bool = False, language: Langu
     return app
 
 
-async def _told(_: Request, error: Any) -> Response:
+async def _error_response(_: Request, error: Any) -> Response:
     return JSONResponse({"error": str(error)}, 403 if isinstance(error, NotAllowed) else 422)
 
 

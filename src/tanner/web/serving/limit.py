@@ -38,8 +38,8 @@ class Limit:
             return
         path: str = scope["path"]
         most = MOST_FILE if path.endswith(FILES) else MOST
-        told = next((v for k, v in scope["headers"] if k == b"content-length"), b"0")
-        if not told.isdigit() or int(told) > most:
+        length = next((v for k, v in scope["headers"] if k == b"content-length"), b"0")
+        if not length.isdigit() or int(length) > most:
             await _refuse(send, most)
             return
         came = 0

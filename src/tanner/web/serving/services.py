@@ -38,7 +38,7 @@ from tanner.jobs.tasks import ready
 from tanner.jobs.workers import Workers
 from tanner.web.serving.folders import Folders
 from tanner.web.serving.guard import token_of
-from tanner.web.serving.told import Told
+from tanner.web.serving.row_changes import RowChanges
 from tanner.web.viewer.viewer import Viewer
 
 
@@ -101,7 +101,7 @@ class Services:
         self.sidecars = Sidecars(self.catalogue)
         self.hinting = Hinting(self.catalogue, self.workers)
         self.lineups = LineUps(self.catalogue, self.workers)
-        self.told = Told()
+        self.row_changes = RowChanges()
         self._woken = False
         self.library = Library(data)
         self.counts = Counts()

@@ -211,7 +211,7 @@ class Viewer:
             size = _fit(full, view.width, view.height, view.draft)
             header |= {"size": size, "region": [0, 0, *size], "whole": True}
             header |= {"places": places(source, development, size)} if view.places else {}
-            header |= {"spots": _told(source, development, size)} if view.spots else {}
+            header |= {"spots": _spots_shown(source, development, size)} if view.spots else {}
             pixels, marked = self._drawn(source, development, size, view, None)
             return pixels, marked, header, self._mask(source, development, size, view, None, header)
         # Zoomed: device px per picture px of 1 or more are picture px, enlarged by the page.
@@ -224,7 +224,7 @@ class Viewer:
         region = (left, top, left + rw, top + rh)
         header |= {"size": size, "region": list(region), "whole": (rw, rh) == size}
         header |= {"places": places(source, development, size)} if view.places else {}
-        header |= {"spots": _told(source, development, size)} if view.spots else {}
+        header |= {"spots": _spots_shown(source, development, size)} if view.spots else {}
         pixels, marked = self._drawn(source, development, size, view, region)
         return pixels, marked, header, self._mask(source, development, size, view, region, header)
 
@@ -366,7 +366,7 @@ class Viewer:
             pool.shutdown(wait=False, cancel_futures=True)
 
 
-def _told(source: Source, development: Development, size: tuple[int, int]) -> dict[str, Any]:
+def _spots_shown(source: Source, development: Development, size: tuple[int, int]) -> dict[str, Any]:
     """What became of each spot: where it was taken from, and what is to be said of it; by the numbers that the view shows."""
     done = done_in(make_linear(source, development, size, draft=True).source)
     return {

@@ -340,7 +340,7 @@ const presets = new Presets({
     if (result) tell(result.done ? t`${name} at ${amount} % applied.` : t`It is applied already.`);
     if (result?.match) followMatch(result.match, refresh);
   },
-  wear: (keys) => commit("/api/worn", { frames: targets(), keys }),
+  keep: (keys) => commit("/api/worn", { frames: targets(), keys }),
   changes: presetChanges,
 });
 

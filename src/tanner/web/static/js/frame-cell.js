@@ -23,7 +23,7 @@ export function marks(frame) {
   if (frame.seen.damage) parts.push(el("span", { class: "drop-mark", text: t`damaged`, title: frame.seen.damage }));
   if (frame.seen.chart) parts.push(el("span", { class: "border border-current py-0 px-1 text-fine", text: t`chart`, title: t`Shows a colour chart: a reference for its light` }));
   if (frame.seen.bracket) parts.push(el("span", { class: "border border-current py-0 px-1 text-fine", text: t`bracket ${frame.seen.bracket.join("/")}`, title: t`One of several exposures of the same` }));
-  if (frame.worn.length) parts.push(el("span", { class: "worn-mark italic min-w-0 truncate", text: frame.worn.at(-1), title: t`Presets: ${frame.worn.join(", ")}` }));
+  if (frame.worn.length) parts.push(el("span", { class: "applied-mark italic min-w-0 truncate", text: frame.worn.at(-1), title: t`Presets: ${frame.worn.join(", ")}` }));
   const off = [];
   const o = frame.offsets;
   if (o.ev) off.push(t`${o.ev > 0 ? "+" : ""}${number(o.ev)} EV`);

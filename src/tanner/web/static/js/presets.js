@@ -6,10 +6,10 @@ import { shippedWords, t } from "./texts.js";
 
 export class Presets {
   // current() gives the frame's id; hover(preset or null, amount, leave) previews on the picture; apply(key, amount, name, leave);
-  // changes(preset, amount, leave) gives lines of what would be different; wear(keys) keeps those presets only, in that order;
+  // changes(preset, amount, leave) gives lines of what would be different; keep(keys) keeps those presets only, in that order;
   // titles are the groups' names.
-  constructor({ current, hover, apply, changes, wear, titles }) {
-    Object.assign(this, { current, hover, apply, changes, wear, titles });
+  constructor({ current, hover, apply, changes, keep, titles }) {
+    Object.assign(this, { current, hover, apply, changes, keep, titles });
     this.liked = new Set(JSON.parse(localStorage.getItem("tanner.liked") || "[]"));
     this.find = byId("preset-find");
     this.find.addEventListener("input", () => this.arrange());
@@ -50,19 +50,19 @@ export class Presets {
   }
 
   // What the frame wears, the preset that wins first; each can be taken out or moved.
-  worn(list) {
+  applied(list) {
     const keys = list.map((w) => w.key);
     const without = (n) => keys.filter((_, k) => k !== n);
     const swapped = (n) => keys.map((k, i) => (i === n ? keys[n + 1] : i === n + 1 ? keys[n] : k));
-    byId("worn-list").replaceChildren(
+    byId("applied-list").replaceChildren(
       ...list.map((w, n) =>
         el(
           "li",
           { title: w.lost.map((l) => `${l.label}: ${l.to === "by hand" ? t`changed by hand since` : t`${l.to} wins`}`).join("\n") },
-          el("span", { class: "worn-name", text: `${w.name}${w.amount === 100 ? "" : ` ${w.amount} %`}` }),
+          el("span", { class: "applied-name", text: `${w.name}${w.amount === 100 ? "" : ` ${w.amount} %`}` }),
           el("span", { class: "dim", text: w.in_force === w.sets ? t`${w.sets} set` : t`${w.in_force} of ${w.sets} hold` }),
-          el("button", { type: "button", class: "plain", text: "\u2191", title: t`Further up: wins over the next`, "aria-label": t`Move ${w.name} up`, disabled: n === list.length - 1, onclick: () => this.wear(swapped(n)) }),
-          el("button", { type: "button", class: "plain", text: t`Remove`, "aria-label": t`Remove ${w.name}`, onclick: () => this.wear(without(n)) }),
+          el("button", { type: "button", class: "plain", text: "\u2191", title: t`Further up: wins over the next`, "aria-label": t`Move ${w.name} up`, disabled: n === list.length - 1, onclick: () => this.keep(swapped(n)) }),
+          el("button", { type: "button", class: "plain", text: t`Remove`, "aria-label": t`Remove ${w.name}`, onclick: () => this.keep(without(n)) }),
         ),
       ).reverse(),
     );

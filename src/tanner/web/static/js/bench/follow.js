@@ -37,7 +37,7 @@ export function followLine() {
 }
 
 export function historyList() {
-  bench.presets().worn(state.frame.wornPresets);
+  bench.presets().applied(state.frame.wornPresets);
   const rows = state.frame.history.map((step, i) =>
     el("li", {}, el("button", { type: "button", text: step.label, disabled: i === 0, title: new Date(step.at).toLocaleString(document.documentElement.lang), onclick: () => bench.commit(`/api/frames/${state.frame.id}/restore/${step.action}`, {}) })),
   );

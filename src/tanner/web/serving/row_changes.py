@@ -11,7 +11,7 @@ MOST = 24
 """Answers that are remembered, the last ones: about as many as pages are open."""
 
 
-class Told:
+class RowChanges:
     """What was told under a word that the page gives back when it asks again."""
 
     def __init__(self) -> None:

@@ -1,4 +1,4 @@
-"""Presets that frames wear: later ones win, each can be taken out again, and what is changed by hand stays."""
+"""Presets on frames: later ones win, each can be taken out again, and what is changed by hand stays."""
 
 from typing import Any
 
@@ -7,13 +7,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy.orm import Session
 
-from tanner.catalogue.development import carry, give_up, rearrange, reset, set_offsets, set_values, wear
+from tanner.catalogue.development import apply_presets, carry, give_up, rearrange, reset, set_offsets, set_values
 from tanner.catalogue.models import Frame, FrameSet
 from tanner.catalogue.resolver import Resolver
 from tanner.catalogue.sets import move, put_under
 from tanner.catalogue.steps import undo
 from tanner.core.errors import TannerError
-from tanner.core.series.worn import told
+from tanner.core.series.applied_presets import described
 
 SOFT = {"light.contrast": -12.0, "light.shadows": 20.0}
 COOL = {"white.temperature": 4300.0, "light.contrast": 8.0}
@@ -26,7 +26,7 @@ def shows(session: Session, frame_id: int) -> dict[str, Any]:
 
 def put(session: Session, ids: list[int], name: str, values: dict[str, Any], amount: float = 100) -> None:
     frames = [session.get_one(Frame, i) for i in ids]
-    wear(session, Resolver(session, 1), [(f, f"own/{name}", name, amount, values) for f in frames], name)
+    apply_presets(session, Resolver(session, 1), [(f, f"own/{name}", name, amount, values) for f in frames], name)
 
 
 def keep(session: Session, frame_id: int, *names: str) -> None:
@@ -43,7 +43,7 @@ def test_the_later_one_wins_and_taking_it_out_brings_back_what_was_beneath(sessi
     both = shows(session, 1)
     assert both["light.contrast"] == 8.0 and both["light.shadows"] == 20.0
     frame = session.get_one(Frame, 1)
-    rows = told(frame.worn, both)
+    rows = described(frame.worn, both)
     assert [(r["name"], r["sets"], r["in_force"]) for r in rows] == [("Soft", 2, 1), ("Cool", 2, 2)]
     assert rows[0]["lost"] == [{"label": "Contrast", "to": "Cool"}]
     keep(session, 1, "Cool", "Soft")  # the other way round
@@ -62,7 +62,7 @@ def test_what_was_changed_by_hand_since_stays(session: Session) -> None:
     put(session, [1], "Soft", SOFT)
     frame = session.get_one(Frame, 1)
     set_values(session, Resolver(session, 1), [frame], {"light.shadows": 33.0})
-    assert told(frame.worn, shows(session, 1))[0]["lost"] == [{"label": "Shadows", "to": "by hand"}]
+    assert described(frame.worn, shows(session, 1))[0]["lost"] == [{"label": "Shadows", "to": "by hand"}]
     keep(session, 1)
     assert shows(session, 1).get("light.shadows") == 33.0 and "light.contrast" not in frame.own
 
@@ -108,7 +108,7 @@ def test_taking_everything_out_leaves_the_frame_as_it_was(session: Session, step
             by_hand = True
         elif names:
             keep(session, 1, *{"swap": names[::-1], "first": names[1:], "last": names[:-1]}[step])
-        for n, row in enumerate(told(frame.worn, shows(session, 1))):
+        for n, row in enumerate(described(frame.worn, shows(session, 1))):
             assert 0 <= row["in_force"] <= row["sets"], n
     keep(session, 1)
     after = shows(session, 1)

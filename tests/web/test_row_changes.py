@@ -2,11 +2,11 @@
 
 import random
 
-from tanner.web.serving.told import MOST, Told
+from tanner.web.serving.row_changes import MOST, RowChanges
 
 
 def test_what_is_told_row_by_row_is_the_whole() -> None:
-    at_random, told = random.Random(2), Told()
+    at_random, told = random.Random(2), RowChanges()
     rows = [{"frame": n, "value": 0} for n in range(30)]
     known: dict[int, dict[str, int]] = {}
     word, sent_in_all = "", 0
@@ -25,7 +25,7 @@ def test_what_is_told_row_by_row_is_the_whole() -> None:
 
 
 def test_another_question_and_a_forgotten_word_are_answered_whole() -> None:
-    told, rows = Told(), [{"frame": 1}]
+    told, rows = RowChanges(), [{"frame": 1}]
     word, _, whole = told.news("", "a", "frame", rows)
     assert whole and told.news(word, "b", "frame", rows)[1:] == (rows, True)
     word = told.news("", "a", "frame", rows)[0]

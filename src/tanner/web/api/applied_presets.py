@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from tanner.catalogue.development import rearrange, reset, wear
+from tanner.catalogue.development import apply_presets, rearrange, reset
 from tanner.catalogue.resolver import Resolver, about_of
 from tanner.catalogue.ruling import apply_rules, would_apply
 from tanner.core.adjust.registry import GROUPS, blend
@@ -36,7 +36,7 @@ class Apply(Body):
 
 
 class KeepPreset(Body):
-    """The presets that frames go on wearing, by their keys, the lowest first."""
+    """The presets that frames keep, by their keys, the lowest first."""
 
     keys: list[str] = Field(max_length=100)
 
@@ -97,7 +97,7 @@ def try_preset(
 
 @router.post("/apply")
 def apply(body: Apply, services: WithServices) -> dict[str, Any]:
-    """Put a preset on top of what frames wear; one with a stored reference begins to match them to it."""
+    """Put a preset on top of those of frames; one with a stored reference begins to match them to it."""
     preset = services.library.preset(body.key)
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
@@ -107,7 +107,7 @@ def apply(body: Apply, services: WithServices) -> dict[str, Any]:
             (f, body.key, preset.name, body.amount, preset.at(body.amount / 100, about_of(f), body.leave))
             for f in frames
         ]
-        answer = done(wear(session, resolver, wanted, label))
+        answer = done(apply_presets(session, resolver, wanted, label))
     return {**answer, "match": begin_match(services, body.frames, preset)}
 
 
@@ -122,8 +122,8 @@ def begin_match(services: WithServices, ids: list[int], preset: Preset) -> int |
 
 
 @router.post("/worn")
-def worn(body: KeepPreset, services: WithServices) -> dict[str, Any]:
-    """Another order of the presets that frames wear, or some taken out."""
+def rearrange_presets(body: KeepPreset, services: WithServices) -> dict[str, Any]:
+    """Another order of the presets of frames, or some taken out."""
     with services.catalogue.write() as session:
         frames = frames_of(session, body.frames)
         resolver = Resolver(session, one_shoot(frames))

@@ -21,7 +21,7 @@ Part = Literal["contact", "picture", "place", "keywords"]
 
 
 @dataclass(frozen=True)
-class WordField:
+class CaptionField:
     """One field: its name here and on screen, its XMP property, IIM dataset of record 2 with most bytes, EXIF tag."""
 
     name: str
@@ -35,28 +35,28 @@ class WordField:
 
 
 FIELDS = (
-    WordField("creator", "Author", "contact", "dc:creator", "seq", 80, 32, 315),
-    WordField("rights", "Rights", "contact", "dc:rights", "lang", 116, 128, 33432),
-    WordField("usage", "Usage terms", "contact", "xmpRights:UsageTerms", "lang"),
-    WordField("email", "E-mail", "contact", "Iptc4xmpCore:CiEmailWork", "contact"),
-    WordField("phone", "Telephone", "contact", "Iptc4xmpCore:CiTelWork", "contact"),
-    WordField("web", "Web address", "contact", "Iptc4xmpCore:CiUrlWork", "contact"),
-    WordField("address", "Postal address", "contact", "Iptc4xmpCore:CiAdrExtadr", "contact"),
-    WordField("headline", "Headline", "picture", "ipm:Headline", "text", 105, 256),
-    WordField("caption", "Caption", "picture", "dc:description", "lang", 120, 2000, 270),
-    WordField("keywords", "Keywords", "keywords", "dc:subject", "bag", 25, 64),
-    WordField("sublocation", "Place: street, building", "place", "Iptc4xmpCore:Location", "text", 92, 32),
-    WordField("city", "Place: city", "place", "ipm:City", "text", 90, 32),
-    WordField("region", "Place: region", "place", "ipm:State", "text", 95, 32),
-    WordField("country", "Place: country", "place", "ipm:Country", "text", 101, 64),
-    WordField("country_code", "Place: country code", "place", "Iptc4xmpCore:CountryCode", "text", 100, 3),
+    CaptionField("creator", "Author", "contact", "dc:creator", "seq", 80, 32, 315),
+    CaptionField("rights", "Rights", "contact", "dc:rights", "lang", 116, 128, 33432),
+    CaptionField("usage", "Usage terms", "contact", "xmpRights:UsageTerms", "lang"),
+    CaptionField("email", "E-mail", "contact", "Iptc4xmpCore:CiEmailWork", "contact"),
+    CaptionField("phone", "Telephone", "contact", "Iptc4xmpCore:CiTelWork", "contact"),
+    CaptionField("web", "Web address", "contact", "Iptc4xmpCore:CiUrlWork", "contact"),
+    CaptionField("address", "Postal address", "contact", "Iptc4xmpCore:CiAdrExtadr", "contact"),
+    CaptionField("headline", "Headline", "picture", "ipm:Headline", "text", 105, 256),
+    CaptionField("caption", "Caption", "picture", "dc:description", "lang", 120, 2000, 270),
+    CaptionField("keywords", "Keywords", "keywords", "dc:subject", "bag", 25, 64),
+    CaptionField("sublocation", "Place: street, building", "place", "Iptc4xmpCore:Location", "text", 92, 32),
+    CaptionField("city", "Place: city", "place", "ipm:City", "text", 90, 32),
+    CaptionField("region", "Place: region", "place", "ipm:State", "text", 95, 32),
+    CaptionField("country", "Place: country", "place", "ipm:Country", "text", 101, 64),
+    CaptionField("country_code", "Place: country code", "place", "Iptc4xmpCore:CountryCode", "text", 100, 3),
 )
 TEXT_FIELDS = tuple(f.name for f in FIELDS if f.name != "keywords")
 Line = Field(default="", max_length=5000)
 
 
-class Words(BaseModel):
-    """The words of one frame; texts may hold tokens of names until they are filled."""
+class Captions(BaseModel):
+    """The captions of one frame; texts may hold tokens of names until they are filled."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -81,22 +81,22 @@ class Words(BaseModel):
     taken: datetime | None = None
     """When it was taken, where the file's own time is wrong."""
 
-    def over(self, values: Mapping[str, Any]) -> "Words":
-        """These words with others over them; what is empty there does not count."""
+    def over(self, values: Mapping[str, Any]) -> "Captions":
+        """These with others over them; what is empty there does not count."""
         return self.model_copy(update={k: v for k, v in values.items() if v and k in type(self).model_fields})
 
-    def with_tokens(self, values: Mapping[str, object]) -> "Words":
+    def with_tokens(self, values: Mapping[str, object]) -> "Captions":
         """Tokens in braces filled; braces that are none stay as they are."""
         return self.model_copy(update={n: filled(getattr(self, n), values) for n in TEXT_FIELDS if getattr(self, n)})
 
-    def only(self, *, contact_only: bool, place: bool, keywords: bool) -> "Words":
+    def only(self, *, contact_only: bool, place: bool, keywords: bool) -> "Captions":
         """What a spec's policy lets through."""
         drop = {f.name for f in FIELDS if contact_only and f.part != "contact"}
         drop |= {f.name for f in FIELDS if not place and f.part == "place"}
         drop |= set() if keywords else {"keywords"}
         kept = {f.name: getattr(self, f.name) for f in FIELDS if f.name not in drop}
         paths = () if contact_only or not keywords else self.paths
-        return Words(**kept, stars=0 if contact_only else self.stars, paths=paths, taken=self.taken)
+        return Captions(**kept, stars=0 if contact_only else self.stars, paths=paths, taken=self.taken)
 
 
 SPACES = {
@@ -135,11 +135,11 @@ def hierarchy(paths: Iterable[Sequence[str]]) -> str:
     )
 
 
-def xmp_properties(words: Words) -> str:
+def xmp_properties(captions: Captions) -> str:
     """The fields as XMP elements, for a description that declares `SPACES`."""
     out, contact = "", ""
     for f in FIELDS:
-        value = getattr(words, f.name)
+        value = getattr(captions, f.name)
         if not value:
             continue
         if f.kind == "contact":
@@ -155,9 +155,9 @@ def xmp_properties(words: Words) -> str:
     if contact:
         name = "Iptc4xmpCore:CreatorContactInfo"
         out += f'<{name} rdf:parseType="Resource">{contact}</{name}>'
-    if words.rights:
+    if captions.rights:
         out += "<xmpRights:Marked>True</xmpRights:Marked>"
-    return out + hierarchy(words.paths)
+    return out + hierarchy(captions.paths)
 
 
 def _dataset(record: int, number: int, data: bytes) -> bytes:
@@ -169,11 +169,11 @@ def _cut(text: str, most: int) -> bytes:
     return text.encode()[:most].decode(errors="ignore").encode()
 
 
-def iim_record(words: Words, taken: datetime | None = None) -> bytes:
+def iim_record(captions: Captions, taken: datetime | None = None) -> bytes:
     """The fields as IIM datasets, or b"" where there is nothing to say."""
     sets = []
     for f in FIELDS:
-        value = getattr(words, f.name)
+        value = getattr(captions, f.name)
         if f.iim and value:
             sets += [(f.iim, _cut(v, f.most)) for v in (value if isinstance(value, tuple) else (value,)) if v]
     if not sets:
@@ -190,6 +190,6 @@ def iim_resource(iim: bytes) -> bytes:
     return b"Photoshop 3.0\0" + body
 
 
-def exif_texts(words: Words) -> dict[int, str]:
+def exif_texts(captions: Captions) -> dict[int, str]:
     """The fields that EXIF has tags for."""
-    return {f.exif: getattr(words, f.name) for f in FIELDS if f.exif and getattr(words, f.name)}
+    return {f.exif: getattr(captions, f.name) for f in FIELDS if f.exif and getattr(captions, f.name)}

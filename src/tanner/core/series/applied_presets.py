@@ -21,10 +21,10 @@ def entry(
     values: Mapping[str, Any],
     own: Mapping[str, Any],
     offsets: Mapping[str, float],
-    worn: Sequence[Entry],
+    applied: Sequence[Entry],
 ) -> Entry:
-    """A preset to be put on top of those that a frame wears."""
-    covered = {k for e in worn for k in e["values"]}
+    """A preset to be put on top of those of a frame."""
+    covered = {k for e in applied for k in e["values"]}
     first = [k for k in values if k not in covered]
     kinds = {offset_name(k) for k in first}
     beneath = {
@@ -34,13 +34,13 @@ def entry(
     return {"key": key, "name": name, "amount": amount, "values": dict(values), "beneath": beneath}
 
 
-def winners(worn: Sequence[Entry]) -> dict[str, int]:
+def winners(applied: Sequence[Entry]) -> dict[str, int]:
     """For each adjustment the place of the preset that wins."""
-    return {k: n for n, e in enumerate(worn) for k in e["values"]}
+    return {k: n for n, e in enumerate(applied) for k in e["values"]}
 
 
 def rearranged(
-    worn: Sequence[Entry], order: Sequence[int], shown: Mapping[str, Any], below: Mapping[str, Any]
+    applied: Sequence[Entry], order: Sequence[int], shown: Mapping[str, Any], below: Mapping[str, Any]
 ) -> tuple[list[Entry], dict[str, Any], dict[str, float]]:
     """Presets in another order, or without some of them.
 
@@ -51,11 +51,11 @@ def rearranged(
     Returns:
         The entries, values to be set, and offsets to be put back. What was changed by hand since stays.
     """
-    base_own = {k: v for e in worn for k, v in e["beneath"]["own"].items()}
-    base_offsets = {k: v for e in worn for k, v in e["beneath"]["offsets"].items()}
+    base_own = {k: v for e in applied for k, v in e["beneath"]["own"].items()}
+    base_offsets = {k: v for e in applied for k, v in e["beneath"]["offsets"].items()}
     after: list[Entry] = []
     for place in order:
-        old = worn[place]
+        old = applied[place]
         covered = {k for e in after for k in e["values"]}
         first = [k for k in old["values"] if k not in covered]
         kinds = {offset_name(k) for k in first}
@@ -64,7 +64,7 @@ def rearranged(
             "offsets": {k: v for k, v in base_offsets.items() if k in kinds},
         }
         after.append({**old, "beneath": beneath})
-    won = {k: worn[n]["values"][k] for k, n in winners(worn).items()}
+    won = {k: applied[n]["values"][k] for k, n in winners(applied).items()}
     wins = {k: after[n]["values"][k] for k, n in winners(after).items()}
     values: dict[str, Any] = {}
     offsets: dict[str, float] = {}
@@ -81,18 +81,18 @@ def rearranged(
     return after, values, offsets
 
 
-def told(worn: Sequence[Entry], shown: Mapping[str, Any]) -> list[dict[str, Any]]:
+def described(applied: Sequence[Entry], shown: Mapping[str, Any]) -> list[dict[str, Any]]:
     """What each preset does to a frame as it is now: its values in force, and what wins over the others."""
-    place = winners(worn)
+    place = winners(applied)
     result = []
-    for n, each in enumerate(worn):
+    for n, each in enumerate(applied):
         lost = []
         for key, value in each["values"].items():
             entry = declared(key)
             if entry is None:
                 continue
             if place[key] != n:
-                lost.append({"label": entry.spec.title, "to": worn[place[key]]["name"]})
+                lost.append({"label": entry.spec.title, "to": applied[place[key]]["name"]})
             elif shown.get(key, entry.neutral) != value:
                 lost.append({"label": entry.spec.title, "to": "by hand"})
         known = sum(declared(k) is not None for k in each["values"])

@@ -1,4 +1,4 @@
-"""Words of shoots and frames: what the photographer says of them, with undo."""
+"""Captions of shoots and frames: what the photographer says of them, with undo."""
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
@@ -10,14 +10,14 @@ from tanner.catalogue.keywords import paths
 from tanner.catalogue.models import Action, Frame, Shoot
 from tanner.catalogue.steps import record
 from tanner.core.errors import TannerError
+from tanner.core.output.captions import FIELDS, TEXT_FIELDS, Captions
 from tanner.core.output.naming import check_template
-from tanner.core.output.words import FIELDS, TEXT_FIELDS, Words
 
 OF_SHOOT = ("creator", "rights")
 """Fields of a shoot that have columns of their own."""
 
 
-def shoot_words(shoot: Shoot) -> dict[str, str]:
+def shoot_captions(shoot: Shoot) -> dict[str, str]:
     """What is said of all frames of a shoot."""
     found = {"creator": shoot.creator, "rights": shoot.rights, **shoot.words}
     return {k: v for k, v in found.items() if v}
@@ -29,11 +29,11 @@ def _moved(frame: Frame) -> bool:
     return frame.taken is not None and (not said or datetime.fromisoformat(said).replace(tzinfo=None) != frame.taken)
 
 
-def words_of(shoot: Shoot, frame: Frame) -> dict[str, Any]:
-    """What is said of a frame, as fields of `Words`: its own words over its shoot's."""
+def captions_of(shoot: Shoot, frame: Frame) -> dict[str, Any]:
+    """What is said of a frame, as fields of `Captions`: its own over its shoot's."""
     own = {k: v for k, v in frame.words.items() if v}
     return {
-        **shoot_words(shoot),
+        **shoot_captions(shoot),
         **own,
         "keywords": tuple(frame.keywords),
         "stars": frame.stars,
@@ -41,9 +41,9 @@ def words_of(shoot: Shoot, frame: Frame) -> dict[str, Any]:
     }
 
 
-def written_words(session: Session, shoot: Shoot, frame: Frame) -> dict[str, Any]:
+def written_captions(session: Session, shoot: Shoot, frame: Frame) -> dict[str, Any]:
     """The same as a file of the frame says it: with the way to each keyword that has a place in the tree."""
-    return {**words_of(shoot, frame), "paths": tuple(paths(session, frame.keywords))}
+    return {**captions_of(shoot, frame), "paths": tuple(paths(session, frame.keywords))}
 
 
 def _checked(fields: Mapping[str, str]) -> dict[str, str]:
@@ -53,12 +53,12 @@ def _checked(fields: Mapping[str, str]) -> dict[str, str]:
     for text in fields.values():
         if "{" in text or "}" in text:
             check_template(text)
-    Words.model_validate(dict(fields))
+    Captions.model_validate(dict(fields))
     return {k: v.strip() for k, v in fields.items()}
 
 
 def say_of_shoot(session: Session, shoot: Shoot, fields: Mapping[str, str]) -> Action | None:
-    """Set words of a shoot; an empty text takes one away."""
+    """Set captions of a shoot; an empty text takes one away."""
     given = _checked(fields)
     changes: dict[str, Any] = {k: given[k] for k in OF_SHOOT if k in given}
     rest = {k: v for k, v in given.items() if k not in OF_SHOOT}
@@ -70,7 +70,7 @@ def say_of_shoot(session: Session, shoot: Shoot, fields: Mapping[str, str]) -> A
 def say_of_frames(
     session: Session, frames: Sequence[Frame], fields: Mapping[str, str], keywords: Sequence[str] | None = None
 ) -> Action | None:
-    """Set words of frames, and all of their keywords, one step for all; an empty text leaves the shoot's word."""
+    """Set captions of frames, and all of their keywords, one step for all; an empty text leaves the shoot's."""
     given = _checked(fields)
     changes: list[tuple[Any, dict[str, Any]]] = [
         (f, {"words": {k: v for k, v in {**f.words, **given}.items() if v}}) for f in frames
@@ -84,7 +84,7 @@ def say_of_frames(
 
 
 def said_of(frames: Sequence[Frame]) -> dict[str, str | None]:
-    """Own words of frames, field by field; None where they differ."""
+    """Own captions of frames, field by field; None where they differ."""
     found: dict[str, str | None] = {}
     for name in TEXT_FIELDS:
         texts = {f.words.get(name, "") for f in frames}
