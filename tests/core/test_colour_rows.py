@@ -1,7 +1,6 @@
 """Rows of colour tools in vectors: ends of rows, numbers that are none, both ways to look up, and roots against numpy's."""
 
 from collections.abc import Callable
-from functools import cache
 from typing import Any
 
 import numpy as np
@@ -9,7 +8,6 @@ import pytest
 from numba import njit, types
 from numba.extending import intrinsic
 
-from tanner.core import vector16
 from tanner.core.colour.balance import Balance
 from tanner.core.colour.mono import Mono
 from tanner.core.colour.ranges import Ranges
@@ -18,11 +16,14 @@ from tanner.core.stages.stage import HELD, WORK_ROWS, At
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.levels import Levels
 from tanner.core.tone.oklab import cube_root
-from tanner.core.vector16 import Lanes, array, bits, load, looked_up, store
+from tanner.core.vector16 import array, load, store
 
 CURVE = Curve(red=((0, 0), (0.3, 0.5), (1, 0.9)))
 KERNELS: dict[str, tuple[Callable[..., None], Any]] = {
-    "channels": (channels.channels_row, channels.Channels(True, channels.channel_tables(Levels(), CURVE))),
+    "channels": (
+        channels.channels_row,
+        channels.Channels(True, np.ones(3, np.int32), channels.channel_tables(Levels(), CURVE)),
+    ),
     "lightness": (
         lightness.lightness_row,
         lightness.Lightness(
@@ -31,7 +32,7 @@ KERNELS: dict[str, tuple[Callable[..., None], Any]] = {
     ),
     "mixer": (
         mixer.mixer_row,
-        mixer.Mixer(True, mixer.CONES, mixer.mixer_table(Ranges(orange_saturation=40, blue_hue=30), Mono(), Balance())),
+        mixer.mixer(Ranges(orange_saturation=40, blue_hue=30), Mono(), Balance()),
     ),
 }
 
@@ -92,39 +93,3 @@ def test_cube_roots_are_near() -> None:
     out = np.empty_like(small)
     _roots(small, out)
     assert np.abs(out).max() < 1e-12
-
-
-@cache
-def _reading(looks_up: bool) -> Any:
-    """A kernel that reads sixteen numbers at places; the flag only tells the kernels apart."""
-
-    @intrinsic
-    def read(typingctx, data, places, out):  # type: ignore[no-untyped-def]
-        sig = types.void(data, places, out)
-
-        def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            source, where, goal = (array(context, builder, signature.args[n], args[n])[0] for n in range(3))
-            zero = types.int64
-            start = context.get_constant(zero, 0)
-            found: Lanes = looked_up(builder, source, bits(load(builder, where, start)))
-            store(found, goal, start)
-            return context.get_dummy_value()
-
-        return sig, codegen
-
-    @njit
-    def go(data, places, out):  # type: ignore[no-untyped-def]
-        read(data, places, out)
-
-    return go
-
-
-@pytest.mark.parametrize("looks_up", sorted({vector16.LOOKS_UP, False}))
-def test_numbers_are_read_where_they_lie(looks_up: bool, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(vector16, "LOOKS_UP", looks_up)
-    rng = np.random.default_rng(6)
-    data = rng.random(5000).astype(np.float32)
-    places = rng.integers(0, 5000, 16).astype(np.int32)
-    out = np.zeros(16, np.float32)
-    _reading(looks_up)(data, places.view(np.float32), out)
-    assert np.array_equal(out, data[places])

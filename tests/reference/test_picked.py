@@ -17,7 +17,7 @@ from tanner.core.errors import TannerError
 from tanner.core.raw.source import Source
 from tanner.core.render import render
 from tanner.core.series.exactness import range_at
-from tanner.core.stages.mixer import mix, mixer_table
+from tanner.core.stages.mixer import deep_table, mix
 
 
 def part(**more: Any) -> PickedParts:
@@ -91,8 +91,8 @@ def test_limits_of_strength_and_lightness_keep_the_rest() -> None:
 
 def test_the_table_holds_what_the_formula_says() -> None:
     picked = [part(hue=60, saturation=-40, even_chroma=50), part(middle=[0.5, 0.1, 250.0], lightness=50, width=40)]
-    table = mixer_table(Ranges(), Mono(), Balance(), picked)
-    plain = mixer_table(Ranges(), Mono(), Balance())
+    table = deep_table(Ranges(), Mono(), picked)
+    plain = deep_table(Ranges(), Mono(), [])
     assert np.abs(plain).max() < 1e-9 < 0.02 < np.abs(table).max()
     lab = np.array([0.5, 0.1 * np.cos(np.deg2rad(40)), 0.1 * np.sin(np.deg2rad(40))])
     assert np.abs(mix(Ranges(), Mono(), Balance(), lab, picked) - lab).max() > 0.01

@@ -222,20 +222,6 @@ def _pair(first: Lanes, second: Lanes, places: Any) -> Lanes:
     return Lanes(builder, builder.call(look, [first.value, places, second.value]))
 
 
-def looked_up(builder: Any, data: Any, places: Any) -> Lanes:
-    """The numbers at sixteen whole places of an array of float32, from its address on."""
-    if LOOKS_UP:
-        byte = ir.IntType(8).as_pointer()
-        gather = _function(builder, "llvm.x86.avx512.mask.gather.dps.512", FLOATS, [FLOATS, byte, WHOLES, MASK, WHOLE])
-        all_, none = ir.Constant(MASK, [1] * LANES), ir.Constant(FLOATS, [0.0] * LANES)
-        return Lanes(builder, builder.call(gather, [none, builder.bitcast(data, byte), places, all_, WHOLE(4)]))
-    found = ir.Constant(FLOATS, ir.Undefined)
-    for i in range(LANES):
-        place = builder.zext(builder.extract_element(places, WHOLE(i)), ir.IntType(64))
-        found = builder.insert_element(found, builder.load(builder.gep(data, [place])), WHOLE(i))
-    return Lanes(builder, found)
-
-
 def magnitude(lanes: Lanes) -> Lanes:
     """Without their signs."""
     return from_bits(lanes.builder, lanes.builder.and_(bits(lanes), wholes(0x7FFFFFFF)))

@@ -81,10 +81,8 @@ def zones(balance: Balance, light: F64) -> dict[str, F64]:
     return {"shadows": 1 - above, "middle": above - top, "highlights": top, "all": np.ones_like(light)}
 
 
-def balanced(balance: Balance, light: F64, a: F64, b: F64) -> tuple[F64, F64, F64]:
-    """Oklab's lightness and colour axes after the balance; black and white stay where they are."""
-    if balance == Balance():
-        return light, a, b
+def shift(balance: Balance, light: F64) -> tuple[F64, F64, F64]:
+    """What the balance adds to Oklab's lightness and colour axes at a lightness; black and white stay where they are."""
     kept = np.clip(light, 0, 1)
     ends = np.clip(np.minimum(kept / 0.12, (1 - kept) / 0.08), 0, 1)
     ends = ends * ends * (3 - 2 * ends)
@@ -95,4 +93,12 @@ def balanced(balance: Balance, light: F64, a: F64, b: F64) -> tuple[F64, F64, F6
         db += strength / 100 * STRONGEST * np.sin(np.deg2rad(hue)) * share
         more += lighter / 100 * LIGHTEST * share
     # Lightness keeps its order: at most the slope of 4 u (1 - u) times LIGHTEST goes against the scale's own.
-    return light + more * 4 * kept * (1 - kept), a + da * ends, b + db * ends
+    return more * 4 * kept * (1 - kept), da * ends, db * ends
+
+
+def balanced(balance: Balance, light: F64, a: F64, b: F64) -> tuple[F64, F64, F64]:
+    """Oklab's lightness and colour axes after the balance."""
+    if balance == Balance():
+        return light, a, b
+    more, da, db = shift(balance, light)
+    return light + more, a + da, b + db

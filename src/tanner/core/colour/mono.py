@@ -138,18 +138,27 @@ def _both(part: Any) -> tuple[Any, ...]:
     return part if isinstance(part, tuple) else (part,)
 
 
-def greyed(mono: Mono, light: F64, chroma: F64, hue: F64) -> tuple[F64, F64, F64]:
-    """Oklab's lightness and the two colour axes after black and white; arrays of one shape, hue in degrees."""
+def weighed(mono: Mono, light: F64, chroma: F64, hue: F64) -> tuple[F64, F64, F64]:
+    """Oklab's lightness and the two colour axes after black and white, without its tint; arrays of one shape, hue in degrees."""
     rad = np.deg2rad(hue)
     a, b = chroma * np.cos(rad), chroma * np.sin(rad)
     share = mono.amount / 100
     if not share:
         return light, a, b
     weight = mixed(shares(hue), [getattr(mono, name) / 100 for name in HUES])
-    light = light + share * weight * _moved(light, chroma)
-    ends = 4 * light * (1 - light)
+    return light + share * weight * _moved(light, chroma), a * (1 - share), b * (1 - share)
+
+
+def tint(mono: Mono, light: F64) -> tuple[F64, F64]:
+    """What the tint adds to the colour axes of a grey of that lightness: full between black and white, none at them."""
+    ends = np.sqrt(np.clip(4 * light * (1 - light), 0, 1))
     tints = ((mono.shadow_hue, mono.shadow_tint, 1 - light), (mono.highlight_hue, mono.highlight_tint, light))
-    # Full between black and white, none at them.
-    ta = sum(t / 100 * STRONGEST * np.cos(np.deg2rad(h)) * part for h, t, part in tints) * np.sqrt(np.clip(ends, 0, 1))
-    tb = sum(t / 100 * STRONGEST * np.sin(np.deg2rad(h)) * part for h, t, part in tints) * np.sqrt(np.clip(ends, 0, 1))
-    return light, a + share * (ta - a), b + share * (tb - b)
+    more = [(mono.amount / 100 * t / 100 * STRONGEST * part * ends, np.deg2rad(h)) for h, t, part in tints]
+    return sum(c * np.cos(h) for c, h in more), sum(c * np.sin(h) for c, h in more)
+
+
+def greyed(mono: Mono, light: F64, chroma: F64, hue: F64) -> tuple[F64, F64, F64]:
+    """`weighed`, then `tint`."""
+    light, a, b = weighed(mono, light, chroma, hue)
+    more = tint(mono, light)
+    return light, a + more[0], b + more[1]

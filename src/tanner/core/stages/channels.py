@@ -10,56 +10,61 @@ from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.memory import Slot
 from tanner.core.stages.stage import F32, At, Stage, StageFrame
 from tanner.core.tone.curve import Curve, evaluate, is_straight
+from tanner.core.tone.hues import WORK
 from tanner.core.tone.levels import CHANNELS, NEUTRAL, Levels, levelled
 from tanner.core.tone.light import from_display, to_display
-from tanner.core.vector16 import (
-    LANES,
-    alike,
-    array,
-    below,
-    choose,
-    floats,
-    load_some,
-    looked_up,
-    moved,
-    store_some,
-    whole,
-)
+from tanner.core.tone.lines import PAIR, WorkRows, look_up_pairs, pairs
+from tanner.core.tone.table import RUN
+from tanner.core.vector16 import LANES, alike, array, below, choose, load_some, store_some
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
 
 SIZE = 4096
 TABLES: Slot[F32] = Slot("channel tables", keep=12, shared=True)
-NO_TABLES: F32 = np.zeros((3, SIZE + 1), np.float32)
+NO_TABLES: F32 = np.zeros((3, SIZE, PAIR), np.float32)
+NONE = np.zeros(3, np.int32)
 
 
 class Channels(NamedTuple):
     """
     Attributes:
-        tables: (3, SIZE + 1), linear in and out: entry i of a channel is the result for (i / (SIZE - 1))²; the last stands twice.
+        which: int32 (3,), 1 for channels that change.
+        tables: (3, SIZE, PAIR), see `lines.pairs`, linear in and out: entry i of a channel is the result for (i / (SIZE - 1))².
     """
 
     on: bool
+    which: NDArray[np.int32]
     tables: F32
 
 
 @intrinsic
-def _through(typingctx, channel, tables, which, at, keep):  # type: ignore[no-untyped-def]
-    """A table on sixteen numbers of a channel, read between its entries; above 1 in proportion to what 1 becomes."""
-    sig = types.void(channel, tables, which, at, keep)
+def _enter(typingctx, channel, rows, at, on, keep):  # type: ignore[no-untyped-def]
+    """Where sixteen numbers of a channel lie in its table."""
+    sig = types.void(channel, rows, at, on, keep)
 
     def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         data, _ = array(context, builder, signature.args[0], args[0])
-        table, (_, long) = array(context, builder, signature.args[1], args[1])
-        which, at, keep = args[2:]
-        table, mask = builder.gep(table, [builder.mul(which, long)]), below(builder, keep)
+        at, on, keep = args[2:]
+        v = load_some(builder, data, at, below(builder, keep))
+        work = WorkRows(context, builder, signature.args[1], args[1], on)
+        work.put_line(v.most(0.0).least(1.0).root() * float(SIZE - 1), SIZE - 2, PAIR)
+        return context.get_dummy_value()
+
+    return sig, codegen
+
+
+@intrinsic
+def _leave(typingctx, channel, rows, white, at, on, keep):  # type: ignore[no-untyped-def]
+    """What was found; above 1 in proportion to what 1 becomes."""
+    sig = types.void(channel, rows, white, at, on, keep)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        data, _ = array(context, builder, signature.args[0], args[0])
+        white, (at, on, keep) = alike(builder, args[2]), args[3:]
+        mask = below(builder, keep)
         v = load_some(builder, data, at, mask)
-        along = v.most(0.0).least(1.0).root() * float(SIZE - 1)
-        index = whole(along)
-        low, high = looked_up(builder, table, index), looked_up(builder, table, moved(builder, index, 1))
-        white = alike(builder, builder.load(builder.gep(table, [at.type(SIZE - 1)])))
-        found = low + (along - floats(builder, index)) * (high - low)
+        found = WorkRows(context, builder, signature.args[1], args[1], on).found_between()
         store_some(choose(v <= 1.0, found, v * white), data, at, mask)
         return context.get_dummy_value()
 
@@ -67,11 +72,28 @@ def _through(typingctx, channel, tables, which, at, keep):  # type: ignore[no-un
 
 
 @kernel
+def _through(channel: F32, table: F32, rows: F32, n: int) -> None:
+    flat, white = table.reshape(-1), table[SIZE - 1, 0]
+    for start in range(0, n, RUN):
+        m = min(RUN, n - start)
+        parts = (m + LANES - 1) // LANES
+        for k in range(parts):
+            _enter(channel, rows, start + k * LANES, k * LANES, m - k * LANES)
+        for k in range(parts):
+            look_up_pairs(flat, rows, k * LANES)
+        for k in range(parts):
+            _leave(channel, rows, white, start + k * LANES, k * LANES, m - k * LANES)
+
+
+@kernel
 def channels_row(r: F32, g: F32, b: F32, at: At, p: Channels) -> None:
-    for start in range(0, at.n, LANES):
-        _through(r, p.tables, 0, start, at.n - start)
-        _through(g, p.tables, 1, start, at.n - start)
-        _through(b, p.tables, 2, start, at.n - start)
+    rows = np.empty((WORK, RUN), np.float32)
+    if p.which[0]:
+        _through(r, p.tables[0], rows, at.n)
+    if p.which[1]:
+        _through(g, p.tables[1], rows, at.n)
+    if p.which[2]:
+        _through(b, p.tables[2], rows, at.n)
 
 
 def channel_of(levels: Levels, curve: Curve, channel: str, e: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -89,7 +111,7 @@ def channel_tables(levels: Levels, curve: Curve) -> F32:
     """See `Channels`."""
     x = (np.arange(SIZE) / (SIZE - 1)) ** 2
     rows = [from_display(channel_of(levels, curve, c, to_display(x))) for c in CHANNELS]
-    return np.ascontiguousarray(np.pad(rows, ((0, 0), (0, 1)), mode="edge"), np.float32)
+    return pairs(np.array(rows))
 
 
 def _key(levels: Levels, curve: Curve) -> Hashable:
@@ -99,11 +121,12 @@ def _key(levels: Levels, curve: Curve) -> Hashable:
 
 def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Channels:
     levels, curve = development.group(Levels), development.group(Curve)
-    curves = (curve.channels, *(getattr(curve, c) for c in CHANNELS))
-    if not moved and all(levels.of(c) == NEUTRAL for c in CHANNELS) and all(map(is_straight, curves)):
-        return Channels(False, NO_TABLES)
+    changed = [levels.of(c) != NEUTRAL or not is_straight(getattr(curve, c)) for c in CHANNELS]
+    which = np.array(changed, np.int32) | (not is_straight(curve.channels))
+    if not moved and not which.any():
+        return Channels(False, NONE, NO_TABLES)
     key = _key(levels, curve)
-    return Channels(True, frame.source.memory.get(TABLES, key, lambda: channel_tables(levels, curve)))
+    return Channels(True, which, frame.source.memory.get(TABLES, key, lambda: channel_tables(levels, curve)))
 
 
 STAGE = Stage(
