@@ -227,6 +227,12 @@ def magnitude(lanes: Lanes) -> Lanes:
     return from_bits(lanes.builder, lanes.builder.and_(bits(lanes), wholes(0x7FFFFFFF)))
 
 
+def signed(lanes: Lanes, by: Lanes) -> Lanes:
+    """Numbers from 0 on with the signs of others."""
+    builder = lanes.builder
+    return from_bits(builder, builder.or_(bits(lanes), builder.and_(bits(by), wholes(-0x80000000))))
+
+
 def mixed(matrix: Any, start: int, three: Sequence[Lanes]) -> list[Lanes]:
     """Three rows of nine numbers, from an address and so many on, times three."""
     builder = three[0].builder

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -16,8 +17,9 @@ from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
 from tanner.core.optics.view import upright
 from tanner.core.raw.source import Source
-from tanner.core.render.linear import Linear, binned_planes, pre_gains, resample
+from tanner.core.render.linear import Linear, binned_planes, kernel_for, pre_gains, resample
 from tanner.core.render.outside import linear_of
+from tanner.core.render.reduction import TILES, by_pairs
 from tanner.core.render.views import full_size, geometry_groups, geometry_only
 from tanner.core.render.white import as_shot_white
 from tanner.core.tone import base, haze
@@ -43,6 +45,10 @@ def _small_planes(source: Source, development: Development, edge: int, draft: bo
     share = min(1.0, edge / max(w, h))
     size = max(4, round(w * share)), max(4, round(h * share))
     linear = linear_of(source, geometry_only(development), size, draft=draft)
+    scale = linear.geometry.scale
+    if source.facts.kind == "bayer" and 2 <= scale < TILES and not linear.reduction.tiles:
+        how = by_pairs(scale)
+        linear = replace(linear, reduction=how, kernel=kernel_for(how))
     planes = np.empty((3, size[1], size[0]), dtype=np.float32)
     resample(linear, 0, 0, planes)
     return planes, linear
@@ -58,7 +64,8 @@ def _small(source: Source, development: Development, edge: int, draft: bool) -> 
     numbers = camera.white_numbers(white)
     gains = np.asarray(1 / (pre_gains(linear.source) * numbers), dtype=np.float32)
     to_luminance = luminance_weights() @ (camera.to_working(white) @ np.diag(numbers) @ np.diag(gains))
-    return planes, np.tensordot(to_luminance, planes, axes=1).astype(np.float32), gains
+    weights = to_luminance.astype(np.float32)
+    return planes, weights[0] * planes[0] + weights[1] * planes[1] + weights[2] * planes[2], gains
 
 
 def base_layer(source: Source, development: Development, draft: bool) -> F32:

@@ -67,6 +67,11 @@ def pre_gains(source: Source) -> NDArray[np.float64]:
     return 1 / np.array(source.facts.neutral)
 
 
+def kernel_for(how: Reduction) -> F32:
+    """The resampling's kernel: widened only where it has to be."""
+    return lanczos(1.0 if how.stretch <= WIDEN else round(how.stretch, 2))
+
+
 def make_linear(
     source: Source, development: Development, output: tuple[int, int], draft: bool = False, fine: bool = False
 ) -> Linear:
@@ -85,10 +90,17 @@ def make_linear(
     source, small_noise = _denoised(source, noise, draft and how.blocks >= 4, draft, areas)
     source = healed_source(source, development)
     source.wanted = wanted
-    kernel = lanczos(1.0 if how.stretch <= WIDEN else round(how.stretch, 2))
     pre = np.ascontiguousarray(pre_gains(source), dtype=np.float32)
     return Linear(
-        original, source, geometry, small_noise, how, larger, kernel, pre, small_areas=areas if small_noise else ()
+        original,
+        source,
+        geometry,
+        small_noise,
+        how,
+        larger,
+        kernel_for(how),
+        pre,
+        small_areas=areas if small_noise else (),
     )
 
 

@@ -83,3 +83,8 @@ def reduction(scale: float, bayer: bool, fine: bool, small_level: int = 0) -> Re
     if small_level and scale > 0.93 * small_level:
         blocks, tiles, stretch = small_level, True, max(1.0, scale / small_level)
     return Reduction(blocks, stretch, tiles, times)
+
+
+def by_pairs(scale: float) -> Reduction:
+    """How layers that colour goes by are reduced where a picture would still be demosaiced: by tiles of 2 x 2 px of a mosaic."""
+    return Reduction(2, scale / 2, True, 1)

@@ -12,7 +12,7 @@ from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
 from tanner.core.tone.curve import Curve, Points, evaluate, is_straight
 from tanner.core.tone.hues import WORK, H, S, V
 from tanner.core.tone.lines import PAIR, WorkRows, look_up_pairs, pairs
-from tanner.core.tone.oklab import cube_root
+from tanner.core.tone.logs import cube_root
 from tanner.core.tone.table import RUN
 from tanner.core.vector16 import LANES, array, below, choose, load_some, mixed, store_some
 

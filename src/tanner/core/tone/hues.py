@@ -8,7 +8,7 @@ rows of colours and from px `on` of the work rows.
 from typing import Any
 
 from tanner.core.jit import intrinsic, types
-from tanner.core.tone.logs import exp2_of, log2_of
+from tanner.core.tone.logs import power_of
 from tanner.core.vector16 import (
     LANES,
     WHOLE,
@@ -53,13 +53,14 @@ def _hues(x: Lanes, y: Lanes, z: Lanes) -> tuple[Lanes, Lanes, Lanes]:
 
 
 def _encoded(v: Lanes) -> Lanes:
-    """The sRGB curve on values from 0 on; a power beyond 1."""
-    return choose(v <= 0.0031308, v * 12.92, exp2_of(log2_of(v) * (1 / 2.4)) * 1.055 - 0.055)
+    """The sRGB curve on values from 0 on; those above 1 count as 1."""
+    held = v.least(1.0)
+    return choose(held <= 0.0031308, held * 12.92, power_of(held, 1 / 2.4) * 1.055 - 0.055)
 
 
 def _decoded(e: Lanes) -> Lanes:
-    power = exp2_of(log2_of((e + 0.055) * (1 / 1.055)) * 2.4)
-    return choose(e <= 0.04045, e * (1 / 12.92), power)
+    """The other way, beyond 1 too."""
+    return choose(e <= 0.04045, e * (1 / 12.92), power_of((e + 0.055) * (1 / 1.055), 2.4))
 
 
 def _enter(deep: bool, srgb: bool) -> Any:
@@ -189,7 +190,7 @@ def _leave(srgb: bool) -> Any:
             saturation, value = (held(S) * more).least(1.0), held(V)
             if srgb:
                 # Beyond 1 a value keeps the ratio that the end of the axis has.
-                found = _decoded(held(ALONG).least(1.0) * factor).most(0.0)
+                found = _decoded(held(ALONG) * factor).most(0.0)
                 value = choose(value > 1.0, found * value, found.least(1.0)) * gain
             else:
                 value = (value * factor).most(0.0) * gain

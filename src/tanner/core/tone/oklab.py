@@ -17,6 +17,7 @@ from tanner.core.colour.ranges import GREY
 from tanner.core.jit import intrinsic, types
 from tanner.core.tone.hues import F_HUE, F_SAT, F_VAL, H, S, V
 from tanner.core.tone.lines import WorkRows
+from tanner.core.tone.logs import cube_root
 from tanner.core.vector16 import (
     FLOATS,
     LANES,
@@ -25,10 +26,8 @@ from tanner.core.vector16 import (
     alike,
     array,
     below,
-    bits,
     choose,
     floats,
-    from_bits,
     load_some,
     magnitude,
     mixed,
@@ -50,21 +49,6 @@ TO_LAB = (
     (0.0259040371, 0.7827717662, -0.8086757660),
 )
 FROM_LAB = ((0.3963377774, 0.2158037573), (-0.1055613458, -0.0638541728), (-0.0894841775, -1.2914855480))
-
-
-def cube_root(v: Lanes) -> Lanes:
-    """Without a division: the inverse root by a guess from the exponent's bits and three of Newton's steps, then v times its square.
-
-    Relative error below 0.0000005 (the guess's constant from memory; what it leads to is tested).
-    """
-    builder, x = v.builder, magnitude(v)
-    held = x.most(1e-30)
-    third = whole(floats(builder, bits(held)) * (1 / 3))
-    y = from_bits(builder, builder.sub(wholes(0x54A2FA8C), third))
-    part = held * (1 / 3)
-    for _ in range(3):
-        y = y * (y * y * y * part * -1.0 + 4 / 3)
-    return v * (y * y)
 
 
 def _angle(a: Lanes, b: Lanes) -> Lanes:
