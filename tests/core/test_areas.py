@@ -20,6 +20,7 @@ from tanner.core.errors import SettingsError
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
 from tanner.core.render import full_size, make_plan, render, render_strips
+from tanner.core.render.guide import FINER, LAYERS
 from tanner.core.render.views import places
 
 A = "areas/7f3a91c2/"
@@ -157,6 +158,26 @@ def test_half_an_area_works_on_half_the_picture(source: Source) -> None:
     plain, got = drawn(source, {}), drawn(source, area(LEFT, light__exposure=1.0))
     assert np.array_equal(plain[:, 220:], got[:, 220:]) and (got[:, :80] >= plain[:, :80]).all()
     assert (got[:, :80] - plain[:, :80]).mean() > 3000
+
+
+def test_rows_that_an_area_does_not_touch_are_to_the_bit_as_without_it(source: Source) -> None:
+    """Whatever it does: stages that only it has something to do for do not run there."""
+    base = {"light.exposure": 0.3, "light.contrast": 20.0}
+    small = {"kind": "round", "at": [0.0, 0.0], "radii": [0.1, 0.1]}
+    values = {
+        "light__exposure": 1.0, "white__temperature": 40.0, "structure__texture": 60.0, "colour__saturation": 50.0,
+        "ranges__red_hue": 50.0, "curve__red": [[0, 0.2], [1, 1]], "structure__haze": 30.0,
+    }  # fmt: skip
+    plain, with_area = drawn(source, base), drawn(source, base | area(small, **values))
+    rows = np.r_[0:60, 140:200]
+    assert np.array_equal(plain[rows], with_area[rows]) and (plain != with_area).any()
+
+
+def test_a_layer_that_no_area_wants_is_not_made(lamp: Path) -> None:
+    mine = read(lamp)
+    drawn(mine, area(LEFT, structure__texture=40.0))
+    made = {name for name in LAYERS if any(key[0] == name for key in mine.memory.keys(FINER))}
+    assert made == {"texture"}
 
 
 def test_amount_scales_and_areas_add_up(source: Source) -> None:

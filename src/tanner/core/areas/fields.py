@@ -19,7 +19,7 @@ class Areas(NamedTuple):
     Attributes:
         masks: see there. grid: of the frame's geometry; to: float32 (2, 3), from px of the sensor to places.
         start: float32 (fields,), the picture's own values; by: float32 (areas, fields), what each area adds.
-        used: bool (fields,), whether any area moves it.
+        used: bool (fields,), whether any area moves it; alone: bool (fields,), whether its stage has something to do without areas.
         again: for stages that are done once more for some areas, see `stages.path.Again`.
         sharpen: float32 (areas,), what each adds to the amount of sharpening.
     """
@@ -30,30 +30,60 @@ class Areas(NamedTuple):
     start: F32
     by: F32
     used: NDArray[np.bool_]
+    alone: NDArray[np.bool_]
     again: Any
     sharpen: F32
 
 
 @kernel
-def fill_fields(areas: Areas, y: int, x0: int, field: F32, masks: F32, work: F32, n: int) -> None:
+def fill_fields(
+    areas: Areas,
+    y: int,
+    x0: int,
+    field: F32,
+    masks: F32,
+    work: F32,
+    n: int,
+    moved: NDArray[np.bool_],
+    touched: NDArray[np.bool_],
+) -> None:
     """The parameters of a row of px: float32 (fields, n), and each area's mask, (areas, n).
 
-    `work`: float32 (6 or more, at least 8 and n).
+    Most areas are small: where a mask is nothing all along the row, nothing is done for it.
+
+    Args:
+        work: float32 (6 or more, at least 8 and n).
+        moved: bool (fields,), filled with whether any area moves it in this row; without any, the field is not filled.
+        touched: bool (areas,), filled with whether an area has anything of this row.
     """
-    for k in range(areas.start.shape[0]):
-        row, value = field[k], areas.start[k]
-        for j in range(n):
-            row[j] = value
+    moved[:] = False
     places_row(areas.grid, areas.to, y, x0, work[4:6], work[:2], n)
     for area in range(areas.by.shape[0]):
-        m = masks[area]
+        m, total = masks[area], np.float32(0.0)
         mask_row(areas.masks, area, work[0], work[1], m, work[3], work[4:8], n)
+        for j in range(n):
+            total += m[j]
+        touched[area] = total > np.float32(0.0)
+        if not touched[area]:
+            continue
         for k in range(areas.start.shape[0]):
             d = areas.by[area, k]
             if d != np.float32(0.0):
-                row = field[k]
-                for j in range(n):
-                    row[j] += m[j] * d
+                row, value = field[k], areas.start[k]
+                if moved[k]:
+                    for j in range(n):
+                        row[j] += m[j] * d
+                else:
+                    moved[k] = True
+                    for j in range(n):
+                        row[j] = value + m[j] * d
+    # Fields of a stage go together: one that is not moved stands beside one that is.
+    any_moved = moved.any()
+    for k in range(areas.start.shape[0]):
+        if any_moved and not moved[k]:
+            row, value = field[k], areas.start[k]
+            for j in range(n):
+                row[j] = value
 
 
 @kernel

@@ -89,7 +89,11 @@ def make_plan(
     areas = areas_of(frame, development, development.listed(AREAS.key))
     parameters = path.parameters(frame, development, areas.used if areas else None)
     if areas:
-        areas = areas._replace(start=path.starts(parameters), again=path.again(parameters, areas.again))
+        areas = areas._replace(
+            start=path.starts(parameters),
+            alone=path.alone(frame, development),
+            again=path.again(parameters, areas.again),
+        )
     detail = development.group(Detail)
     grain = root_noise(linear.source) if detail.mask and linear.small_noise is None else 0.0
     by_areas = bool(areas is not None and areas.sharpen.any())

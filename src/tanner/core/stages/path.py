@@ -8,6 +8,7 @@ from collections import namedtuple
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tanner.core.adjust.spec import Group
 from tanner.core.areas.fields import Areas, fill_fields
@@ -34,7 +35,7 @@ from tanner.core.stages import (
     tone,
     vignette,
 )
-from tanner.core.stages.stage import F32, HELD, WORK_ROWS, At, Stage, StageFrame, fuse
+from tanner.core.stages.stage import F32, HELD, WORK_ROWS, AreasHere, At, Stage, StageFrame, fuse
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -115,6 +116,14 @@ def starts(p: Any) -> F32:
     return np.array(values, np.float32)
 
 
+def alone(frame: StageFrame, development: "Development") -> NDArray[np.bool_]:
+    """For the fields of all stages, whether the stage has something to do without areas, bool."""
+    on = [
+        (stage.fields, stage.prepare(frame, development, False).on) for stage in POINT if stage.fields and stage.prepare
+    ]
+    return np.array([each for fields, each in on for _ in range(fields)], np.bool_)
+
+
 @kernel
 def develop_block(planes: F32, y0: int, x0: int, width: int, height: int, p: Any) -> None:
     """From balanced camera values to roots of linear output values, in place.
@@ -138,13 +147,13 @@ def develop_block_with_areas(planes: F32, y0: int, x0: int, width: int, height: 
     work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
     field = np.empty((areas.start.shape[0], w), dtype=np.float32)
     masks, copies = np.empty((areas.by.shape[0], max(w, 32)), dtype=np.float32), np.empty((9, w), dtype=np.float32)
+    moved, touched = np.empty(areas.start.shape[0], np.bool_), np.empty(areas.by.shape[0], np.bool_)
     state = np.full(HELD // 4, -2, dtype=np.int64)
     for i in range(h):
         at = At(y0 + i, x0, width, height, w, work, held, state)
-        fill_fields(areas, y0 + i, x0, field, masks, work, w)
-        _together_with_fields(
-            planes[0, i], planes[1, i], planes[2, i], at, p, field, areas.used, areas.again, masks, copies
-        )
+        fill_fields(areas, y0 + i, x0, field, masks, work, w, moved, touched)
+        local = AreasHere(field, moved, areas.alone, areas.again, masks, touched, copies)
+        _together_with_fields(planes[0, i], planes[1, i], planes[2, i], at, p, local)
 
 
 @kernel
@@ -154,8 +163,10 @@ def develop_block_again(planes: F32, y0: int, x0: int, width: int, height: int, 
     work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
     field = np.empty((areas.start.shape[0], w), dtype=np.float32)
     masks, copies = np.empty((areas.by.shape[0], max(w, 32)), dtype=np.float32), np.empty((9, w), dtype=np.float32)
+    moved, touched = np.empty(areas.start.shape[0], np.bool_), np.empty(areas.by.shape[0], np.bool_)
     state = np.full(HELD // 4, -2, dtype=np.int64)
     for i in range(h):
         at = At(y0 + i, x0, width, height, w, work, held, state)
-        fill_fields(areas, y0 + i, x0, field, masks, work, w)
-        _together_again(planes[0, i], planes[1, i], planes[2, i], at, p, field, areas.used, areas.again, masks, copies)
+        fill_fields(areas, y0 + i, x0, field, masks, work, w, moved, touched)
+        local = AreasHere(field, moved, areas.alone, areas.again, masks, touched, copies)
+        _together_again(planes[0, i], planes[1, i], planes[2, i], at, p, local)

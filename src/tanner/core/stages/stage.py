@@ -43,6 +43,25 @@ class At(NamedTuple):
     state: NDArray[np.int64]
 
 
+class AreasHere(NamedTuple):
+    """What areas do in a row of px.
+
+    Attributes:
+        field: float32 (fields, n), parameters of each px; moved: bool (fields,), whether any area moves it in this row.
+        alone: bool (fields,), whether its stage has something to do without areas.
+        again: see `Stage.again`: for each such stage which areas, and its parameters for each.
+        masks: float32 (areas, n); touched: bool (areas,), whether there is anything in an area's; copies: (9, n), room.
+    """
+
+    field: F32
+    moved: NDArray[np.bool_]
+    alone: NDArray[np.bool_]
+    again: Any
+    masks: F32
+    touched: NDArray[np.bool_]
+    copies: F32
+
+
 @dataclass(frozen=True)
 class StageFrame:
     """What stages may ask of the frame that they are prepared for, at one output size.
@@ -137,6 +156,14 @@ def lay_in_row(r: F32, g: F32, b: F32, copies: F32, m: F32, n: int) -> None:
 
 
 @kernel
+def any_of(which: NDArray[np.int32], touched: NDArray[np.bool_]) -> bool:
+    found = False
+    for k in range(which.shape[0]):
+        found |= touched[which[k]]
+    return found
+
+
+@kernel
 def gain_row(r: F32, g: F32, b: F32, gain: F32, n: int) -> None:
     """Multiply a row of px by a gain of its own each."""
     for j in range(n):
@@ -156,8 +183,8 @@ def fuse(
 ) -> Callable[..., None]:
     """One function for kernels that runs the row kernels of stages in order, each when it is on.
 
-    Without fields its arguments are (r, g, b, at, parameters), with them also field (fields, n), used bool (fields,), again (see
-    `Stage.again`: for each such stage which areas, and its parameters for each), masks (areas, n) and copies (9, n).
+    Its arguments are (r, g, b, at, parameters), with fields also `AreasHere`. Where no area moves a stage in a row, the stage goes as
+    without areas.
     The calls are written out as text because numba cannot loop over functions of different types.
 
     Args:
@@ -165,25 +192,28 @@ def fuse(
         with_again: besides fields, stages may be done once more for areas. A function of its own: with every stage called in two
             places it is a tenth slower.
     """
-    arguments = "r, g, b, at, parameters" + (", field, used, again, masks, copies" if with_fields else "")
+    arguments = "r, g, b, at, parameters" + (", areas" if with_fields else "")
     lines, first = [f"def {name}({arguments}):"], 0
-    known: dict[str, Any] = {"keep_row": keep_row, "lay_in_row": lay_in_row}
+    known: dict[str, Any] = {"keep_row": keep_row, "lay_in_row": lay_in_row, "any_of": any_of}
     for stage in stages:
         known[stage.name] = stage.row
         plain = f"{stage.name}(r, g, b, at, parameters.{stage.name})"
         if with_again and stage.again:
             known[f"{stage.name}_kind"] = stage.kind
-            each = ", ".join(f"again.{stage.name}_{f}[k]" for f in stage.kind._fields)
+            each = ", ".join(f"areas.again.{stage.name}_{f}[k]" for f in stage.kind._fields)
             lines += [
-                f"    if again.{stage.name}_of.shape[0] > 0:",
+                f"    if any_of(areas.again.{stage.name}_of, areas.touched):",
+                "        copies = areas.copies",
                 "        keep_row(r, g, b, copies, 0, at.n)",
                 f"        if parameters.{stage.name}.on:",
                 f"            {plain}",
                 "        keep_row(r, g, b, copies, 3, at.n)",
-                f"        for k in range(again.{stage.name}_of.shape[0]):",
+                f"        for k in range(areas.again.{stage.name}_of.shape[0]):",
+                f"            if not areas.touched[areas.again.{stage.name}_of[k]]:",
+                "                continue",
                 "            keep_row(copies[0], copies[1], copies[2], copies, 6, at.n)",
                 f"            {stage.name}(copies[6], copies[7], copies[8], at, {stage.name}_kind({each}))",
-                f"            lay_in_row(r, g, b, copies, masks[again.{stage.name}_of[k]], at.n)",
+                f"            lay_in_row(r, g, b, copies, areas.masks[areas.again.{stage.name}_of[k]], at.n)",
                 f"    elif parameters.{stage.name}.on:",
                 f"        {plain}",
             ]
@@ -191,10 +221,14 @@ def fuse(
         lines.append(f"    if parameters.{stage.name}.on:")
         if with_fields and stage.row_fields is not None:
             known[f"{stage.name}_fields"] = stage.row_fields
-            used = " or ".join(f"used[{n}]" for n in range(first, first + stage.fields))
-            local = f"{stage.name}_fields(r, g, b, at, parameters.{stage.name}, field[{first}:{first + stage.fields}])"
-            # A stage whose parameters no area moves goes as without areas.
-            lines += [f"        if {used}:", f"            {local}", "        else:", f"            {plain}"]
+            moved = " or ".join(f"areas.moved[{n}]" for n in range(first, first + stage.fields))
+            field = f"areas.field[{first}:{first + stage.fields}]"
+            lines += [
+                f"        if {moved}:",
+                f"            {stage.name}_fields(r, g, b, at, parameters.{stage.name}, {field})",
+                f"        elif areas.alone[{first}]:",
+                f"            {plain}",
+            ]
         else:
             lines.append(f"        {plain}")
         first += stage.fields
@@ -204,11 +238,11 @@ def fuse(
     # numba asks for a function of exactly these arguments.
     if with_fields:
 
-        def fused(r, g, b, at, parameters, field, used, again, masks, copies):  # type: ignore[no-untyped-def]
+        def fused(r, g, b, at, parameters, areas):  # type: ignore[no-untyped-def]
             raise NotImplementedError("runs inside kernels only")
 
         @overload(fused)
-        def _with(r, g, b, at, parameters, field, used, again, masks, copies):  # type: ignore[no-untyped-def]
+        def _with(r, g, b, at, parameters, areas):  # type: ignore[no-untyped-def]
             return written
     else:
 

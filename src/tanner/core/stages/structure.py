@@ -149,11 +149,16 @@ def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Stru
     amounts = f32(np.maximum(amounts, -1))
     left = 1 - 0.85 * development.group(Noise).luminance / 100
     on = bool(amounts.any()) or moved
-    # An area may want either: a layer that nobody wants is not read.
+    things = development.listed("areas") if moved else ()
+
+    def anybody(wants: str) -> bool:
+        """A layer that nobody wants is not made."""
+        return bool(getattr(wanted, wants) or any(t.values.get(f"structure.{wants}") for t in things))
+
     return StructureLayers(
         on, LUMA,
-        frame.layer("texture") if wanted.texture or moved else NO_GUIDE,
-        frame.layer("structure") if wanted.middle or moved else NO_GUIDE,
+        frame.layer("texture") if anybody("texture") else NO_GUIDE,
+        frame.layer("structure") if anybody("middle") else NO_GUIDE,
         amounts, np.float32(frame.ev), np.float32(frame.noise() * left / max(frame.geometry.scale, 1.0) if on else 0),
     )  # fmt: skip
 
