@@ -33,7 +33,7 @@ PROFILE: list[tuple[float, tuple[float, float, float]]] = [
 STRENGTH, BEFORE = 0.65, 0.3
 """Of the profile's widths; and the share of the colour that is met before the scattering, the rest after it."""
 People = Sequence[tuple[Figure, PersonLook]]
-MODES = ("albedo", "parts", "more parts", "full", "gloss")
+MODES = ("albedo", "parts", "more parts", "details", "full", "gloss")
 PAINTED = 8
 """Samples of the passes without light."""
 RELATIVE = 0.1
@@ -114,7 +114,7 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
             "albedo": ball.albedo * (RELATIVE / mean),
             "parts": np.stack([zero, zero, one], 1),
             "more parts": np.stack([ball.iris, zero, zero], 1),
-            "glasses": np.zeros((len(ball.points), 3)),
+            "details": np.zeros((len(ball.points), 3)),
         }
         parts[f"eye{i}"] = _painted(ball.points, ball.quads, values[mode].astype(np.float32))
     for name, c in figure.cloth.items():
@@ -123,10 +123,10 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
     for name, hairs in figure.hairs.items():
         if name == "down":
             continue
-        paint = rgb((0, 1, 0) if mode == "more parts" else (0, 0, 0))
-        parts[name] = _curves(hairs, {"type": "diffuse", "reflectance": paint})
+        shown = {"more parts": (0, 1, 0), "details": (0, 1 if name == "brows" else 0, 0)}.get(mode, (0, 0, 0))
+        parts[name] = _curves(hairs, {"type": "diffuse", "reflectance": rgb(shown)})
     if figure.glasses:
-        paint = rgb((1, 0, 0) if mode == "glasses" else (0, 0, 0))
+        paint = rgb((1, 0, 0) if mode == "details" else (0, 0, 0))
         parts["glasses"] = _curves(figure.glasses, {"type": "diffuse", "reflectance": paint}, 1.0)
     return parts
 
@@ -196,8 +196,7 @@ def _flat(people: People, sensor: Any, mode: str, note: Callable[[str], None]) -
 
 def painted(stage: SceneStage, people: People, note: Callable[[str], None]) -> dict[str, F32]:
     """The passes that masks are made of, alone, and "depth" in cm (H, W)."""
-    modes = ("parts", "more parts", *_glasses(people))
-    found = {mode: _flat(people, stage.sensor(False), mode, note) for mode in modes}
+    found = {mode: _flat(people, stage.sensor(False), mode, note) for mode in ("parts", "more parts", "details")}
     return {**found, "depth": depth(stage, people)}
 
 
@@ -208,11 +207,6 @@ def depth(stage: SceneStage, people: People) -> F32:
     everything = {**_all(people, partial(_lit_parts, mode="full")), **_all(people, _worn), **stage.parts}
     scene = mi.load_dict({"type": "scene", **everything})
     return far_away(scene, stage.sensor(False), stage.size)
-
-
-def _glasses(people: People) -> tuple[str, ...]:
-    """The pass that shows them, where somebody wears some."""
-    return ("glasses",) if any(figure.glasses for figure, _ in people) else ()
 
 
 def rendered(
@@ -229,7 +223,7 @@ def rendered(
     sensor = stage.sensor(False)
     found: dict[str, F32] = {}
     worn = _all(people, _worn)
-    for mode in (*MODES, *_glasses(people)):
+    for mode in MODES:
         if mode not in ("full", "gloss"):
             found[mode] = _flat(people, sensor, mode, note)
             continue
@@ -317,9 +311,10 @@ def to_bands() -> F64:
 
 
 def masks(found: dict[str, F32]) -> dict[str, NDArray[np.uint8]]:
-    """The masks of PARTS, (H, W), 255 for all, and "glasses" where somebody wears some."""
+    """The masks of PARTS and of "brows", (H, W), 255 for all, and "glasses" where somebody wears some."""
     both = np.concatenate([found["parts"], found["more parts"]], axis=-1)
     shown = {name: both[..., k] for k, name in enumerate(PARTS)}
-    if "glasses" in found:
-        shown["glasses"] = found["glasses"][..., 0]
+    glasses, shown["brows"], _ = np.moveaxis(found["details"], -1, 0)
+    if glasses.any():
+        shown["glasses"] = glasses
     return {name: np.rint(np.clip(mask, 0, 1) * 255).astype(np.uint8) for name, mask in shown.items()}
