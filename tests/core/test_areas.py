@@ -21,6 +21,7 @@ from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
 from tanner.core.render import full_size, make_plan, render, render_strips
 from tanner.core.render.guide import FINER, LAYERS
+from tanner.core.render.linear import BINNED
 from tanner.core.render.views import places
 
 A = "areas/7f3a91c2/"
@@ -178,6 +179,8 @@ def test_a_layer_that_no_area_wants_is_not_made(lamp: Path) -> None:
     drawn(mine, area(LEFT, structure__texture=40.0))
     made = {name for name in LAYERS if any(key[0] == name for key in mine.memory.keys(FINER))}
     assert made == {"texture"}
+    # Nor is what it was read from kept: that is larger than the frame.
+    assert not [k for k in mine.memory.keys(BINNED) if k == 2]
 
 
 def test_amount_scales_and_areas_add_up(source: Source) -> None:

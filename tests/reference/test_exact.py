@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from skimage.color import deltaE_ciede2000
 
 from tanner.core.adjust.registry import blend, defaults, develop
-from tanner.core.colour.exact import GREY, ExactParts, changed, hex_of, parse_colour, solved, told
+from tanner.core.colour.exact import GREY, ExactParts, changed, described, hex_of, parse_colour, solved
 from tanner.core.colour.spaces import SPACES
 from tanner.core.errors import SettingsError
 from tanner.core.measure import xyz_to_lab
@@ -54,14 +54,14 @@ def test_the_change_is_smooth_and_no_colours_change_places() -> None:
 
 
 def test_contradicting_pairs_are_met_half_way_and_said() -> None:
-    rows = told([pair((50, 30, 10), (55, 30, 10)), pair((50, 30.5, 10), (45, 30, 10))])
+    rows = described([pair((50, 30, 10), (55, 30, 10)), pair((50, 30.5, 10), (45, 30, 10))])
     assert all("Contradicts" in str(r["wrong"]) for r in rows)
     landed = changed(
         np.array([[50.0, 30.0, 10.0]]), solved([pair((50, 30, 10), (55, 30, 10)), pair((50, 30, 10), (45, 30, 10))])
     )
     assert abs(landed[0, 0] - 50) < 0.1
-    assert "outside sRGB" in str(told([pair((50, 10, 10), (60, 100, -90))])[0]["wrong"])
-    assert told([pair((50, 10, 10), (52, 12, 8))])[0]["wrong"] == ""
+    assert "outside sRGB" in str(described([pair((50, 10, 10), (60, 100, -90))])[0]["wrong"])
+    assert described([pair((50, 10, 10), (52, 12, 8))])[0]["wrong"] == ""
 
 
 @pytest.mark.parametrize("text", ["#3a6ea5", "3A6EA5"])

@@ -28,6 +28,8 @@ F32 = NDArray[np.float32]
 STRIP = 128
 """Rows of a strip; a multiple of 16, so that strips can become parts of one JPEG."""
 BINNED: Slot[F32] = Slot("binned", keep=2, heavy=True)
+PAIRED = 2
+"""Side of blocks that are not kept: three quarters of the frame's px again, and read for one layer only."""
 """The mosaic in blocks (3, h // k, w // k), by their side."""
 AREA_MASKS: Slot[F32 | None] = Slot("masks of noise", keep=4, heavy=True)
 """Masks of areas in which noise is dealt with in another way, over the upright frame."""
@@ -192,6 +194,8 @@ def binned_planes(source: Source, pre: F32, k: int) -> F32:
 def binned(plan: Linear) -> F32:
     """The whole mosaic in blocks, each colour for itself; in a draft, its noise shrunk at that size."""
     memory, k = plan.source.memory, plan.reduction.blocks
+    if k == PAIRED:
+        return _binned_anew(plan.source, plan.pre, k)
     planes = memory.get(BINNED, k, lambda: _binned_anew(plan.source, plan.pre, k))
     noise = plan.small_noise
     if noise is None:
@@ -217,7 +221,10 @@ def _binned_anew(source: Source, pre: F32, k: int) -> F32:
     before = found.source() if found else None
     if found is None or before is None:
         return binned_planes(source, pre, k)
-    planes = before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k)).copy()
+    if k == PAIRED:
+        planes = binned_planes(before, pre, k)
+    else:
+        planes = before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k)).copy()
     black, gain = _levels(source, pre)
     ry, rx = source.facts.pattern or (0, 0)
     rows, cols = planes.shape[1:]

@@ -178,6 +178,40 @@ def f32(values: Any) -> F32:
     return np.ascontiguousarray(values, dtype=np.float32)
 
 
+def _written_again(stage: Stage, plain: str) -> list[str]:
+    """What is done once more for areas, each on a copy that is laid in by its mask."""
+    each = ", ".join(f"areas.again.{stage.name}_{f}[k]" for f in stage.kind._fields)
+    return [
+        f"    if any_of(areas.again.{stage.name}_of, areas.touched):",
+        "        copies = areas.copies",
+        "        keep_row(r, g, b, copies, 0, at.n)",
+        f"        if parameters.{stage.name}.on:",
+        f"            {plain}",
+        "        keep_row(r, g, b, copies, 3, at.n)",
+        f"        for k in range(areas.again.{stage.name}_of.shape[0]):",
+        f"            if not areas.touched[areas.again.{stage.name}_of[k]]:",
+        "                continue",
+        "            keep_row(copies[0], copies[1], copies[2], copies, 6, at.n)",
+        f"            {stage.name}(copies[6], copies[7], copies[8], at, {stage.name}_kind({each}))",
+        f"            lay_in_row(r, g, b, copies, areas.masks[areas.again.{stage.name}_of[k]], at.n)",
+        f"    elif parameters.{stage.name}.on:",
+        f"        {plain}",
+    ]
+
+
+def _written_with_fields(stage: Stage, plain: str, first: int) -> list[str]:
+    """A stage whose fields begin at `first`: by its fields where an area moves one in this row."""
+    moved = " or ".join(f"areas.moved[{n}]" for n in range(first, first + stage.fields))
+    field = f"areas.field[{first}:{first + stage.fields}]"
+    return [
+        f"    if parameters.{stage.name}.on:",
+        f"        if {moved}:",
+        f"            {stage.name}_fields(r, g, b, at, parameters.{stage.name}, {field})",
+        f"        elif areas.alone[{first}]:",
+        f"            {plain}",
+    ]
+
+
 def fuse(
     stages: Sequence[Stage], name: str, *, with_fields: bool = False, with_again: bool = False
 ) -> Callable[..., None]:
@@ -192,45 +226,17 @@ def fuse(
         with_again: besides fields, stages may be done once more for areas. A function of its own: with every stage called in two
             places it is a tenth slower.
     """
-    arguments = "r, g, b, at, parameters" + (", areas" if with_fields else "")
-    lines, first = [f"def {name}({arguments}):"], 0
+    lines, first = [f"def {name}(r, g, b, at, parameters{', areas' if with_fields else ''}):"], 0
     known: dict[str, Any] = {"keep_row": keep_row, "lay_in_row": lay_in_row, "any_of": any_of}
     for stage in stages:
-        known[stage.name] = stage.row
+        known |= {stage.name: stage.row, f"{stage.name}_fields": stage.row_fields, f"{stage.name}_kind": stage.kind}
         plain = f"{stage.name}(r, g, b, at, parameters.{stage.name})"
         if with_again and stage.again:
-            known[f"{stage.name}_kind"] = stage.kind
-            each = ", ".join(f"areas.again.{stage.name}_{f}[k]" for f in stage.kind._fields)
-            lines += [
-                f"    if any_of(areas.again.{stage.name}_of, areas.touched):",
-                "        copies = areas.copies",
-                "        keep_row(r, g, b, copies, 0, at.n)",
-                f"        if parameters.{stage.name}.on:",
-                f"            {plain}",
-                "        keep_row(r, g, b, copies, 3, at.n)",
-                f"        for k in range(areas.again.{stage.name}_of.shape[0]):",
-                f"            if not areas.touched[areas.again.{stage.name}_of[k]]:",
-                "                continue",
-                "            keep_row(copies[0], copies[1], copies[2], copies, 6, at.n)",
-                f"            {stage.name}(copies[6], copies[7], copies[8], at, {stage.name}_kind({each}))",
-                f"            lay_in_row(r, g, b, copies, areas.masks[areas.again.{stage.name}_of[k]], at.n)",
-                f"    elif parameters.{stage.name}.on:",
-                f"        {plain}",
-            ]
-            continue
-        lines.append(f"    if parameters.{stage.name}.on:")
-        if with_fields and stage.row_fields is not None:
-            known[f"{stage.name}_fields"] = stage.row_fields
-            moved = " or ".join(f"areas.moved[{n}]" for n in range(first, first + stage.fields))
-            field = f"areas.field[{first}:{first + stage.fields}]"
-            lines += [
-                f"        if {moved}:",
-                f"            {stage.name}_fields(r, g, b, at, parameters.{stage.name}, {field})",
-                f"        elif areas.alone[{first}]:",
-                f"            {plain}",
-            ]
+            lines += _written_again(stage, plain)
+        elif with_fields and stage.row_fields is not None:
+            lines += _written_with_fields(stage, plain, first)
         else:
-            lines.append(f"        {plain}")
+            lines += [f"    if parameters.{stage.name}.on:", f"        {plain}"]
         first += stage.fields
     exec("\n".join(lines), known)
     written = known[name]

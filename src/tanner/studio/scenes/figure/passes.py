@@ -123,8 +123,8 @@ def _painted_parts(figure: Figure, mode: str) -> dict[str, Any]:
     for name, hairs in figure.hairs.items():
         if name == "down":
             continue
-        shown = {"more parts": (0, 1, 0), "details": (0, 1 if name == "brows" else 0, 0)}.get(mode, (0, 0, 0))
-        parts[name] = _curves(hairs, {"type": "diffuse", "reflectance": rgb(shown)})
+        flat = {"more parts": (0, 1, 0), "details": (0, 1 if name == "brows" else 0, 0)}.get(mode, (0, 0, 0))
+        parts[name] = _curves(hairs, {"type": "diffuse", "reflectance": rgb(flat)})
     if figure.glasses:
         paint = rgb((1, 0, 0) if mode == "details" else (0, 0, 0))
         parts["glasses"] = _curves(figure.glasses, {"type": "diffuse", "reflectance": paint}, 1.0)
