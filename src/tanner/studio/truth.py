@@ -57,7 +57,7 @@ def truth(scene: str) -> dict[str, F32]:
 
     Depth is that of each px's middle, or, where no more was kept of a scene, that of every eighth px, enlarged.
     Every scene has "subject": what stands before the backdrop, without its "shadow". Portraits have "skin", "lips",
-    "eyes", "iris", "hair" (with brows and lashes), "brows" and "cloth"; products their things.
+    "eyes", "iris", "hair" (with brows and lashes), "cloth", and, where they were rendered since, "brows"; products their things.
     """
     with zipfile.ZipFile(PICTURES / f"{scene}.masks.zip") as archive:
         found = {
