@@ -9,11 +9,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
-from xml.sax.saxutils import escape
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from tanner.core.output.naming import filled
+from tanner.core.texts import in_xml
 
 Kind = Literal["text", "lang", "seq", "bag", "contact"]
 """How XMP holds it: plain, with a language, in order, in any order, or inside the creator's contact."""
@@ -123,7 +123,7 @@ def hierarchy(paths: Iterable[Sequence[str]]) -> str:
         for name, below in nodes.items():
             children = f"<mwg-kw:Children>{written(below)}</mwg-kw:Children>" if below else ""
             rows += (
-                f'<rdf:li rdf:parseType="Resource"><mwg-kw:Keyword>{escape(name)}</mwg-kw:Keyword>{children}</rdf:li>'
+                f'<rdf:li rdf:parseType="Resource"><mwg-kw:Keyword>{in_xml(name)}</mwg-kw:Keyword>{children}</rdf:li>'
             )
         return f"<rdf:Bag>{rows}</rdf:Bag>"
 
@@ -143,14 +143,14 @@ def xmp_properties(captions: Captions) -> str:
         if not value:
             continue
         if f.kind == "contact":
-            contact += f"<{f.xmp}>{escape(value)}</{f.xmp}>"
+            contact += f"<{f.xmp}>{in_xml(value)}</{f.xmp}>"
         elif f.kind == "text":
-            out += f"<{f.xmp}>{escape(value)}</{f.xmp}>"
+            out += f"<{f.xmp}>{in_xml(value)}</{f.xmp}>"
         else:
             items = [v for v in value if v] if f.kind == "bag" else [value]
             lang = ' xml:lang="x-default"' if f.kind == "lang" else ""
             box = {"lang": "Alt", "seq": "Seq", "bag": "Bag"}[f.kind]
-            listed = "".join(f"<rdf:li{lang}>{escape(v)}</rdf:li>" for v in items)
+            listed = "".join(f"<rdf:li{lang}>{in_xml(v)}</rdf:li>" for v in items)
             out += f"<{f.xmp}><rdf:{box}>{listed}</rdf:{box}></{f.xmp}>"
     if contact:
         name = "Iptc4xmpCore:CreatorContactInfo"

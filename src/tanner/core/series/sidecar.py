@@ -12,7 +12,6 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
-from xml.sax.saxutils import escape
 
 from pydantic import BaseModel
 
@@ -21,6 +20,7 @@ from tanner.core.adjust.registry import declared, develop
 from tanner.core.errors import FormatError, SettingsError
 from tanner.core.output.captions import SPACES, TEXT_FIELDS, Captions, xmp_properties
 from tanner.core.series.resolve import known_offsets
+from tanner.core.texts import in_xml, json_in_xml
 
 NS = "https://tanner.invalid/ns/development/1/"
 """Ours; a name only, nothing is there to be fetched."""
@@ -89,13 +89,13 @@ def sidecar_bytes(sidecar: Sidecar) -> bytes:
         "Shown": sidecar.shown, "Words": sidecar.words, "Content": sidecar.content, "Set": sidecar.group, "Lead": sidecar.lead,
     }  # fmt: skip
     lines = [
-        f"   <tanner:{k}>{escape(json.dumps(v, ensure_ascii=False, sort_keys=True))}</tanner:{k}>"
+        f"   <tanner:{k}>{json_in_xml(json.dumps(v, ensure_ascii=False, sort_keys=True))}</tanner:{k}>"
         for k, v in values.items()
     ]
     changed = (sidecar.changed or datetime.now(UTC)).isoformat(timespec="seconds")
-    words = "".join(f"<rdf:li>{escape(k)}</rdf:li>" for k in sidecar.keywords)
+    words = "".join(f"<rdf:li>{in_xml(k)}</rdf:li>" for k in sidecar.keywords)
     subject = f"   <dc:subject><rdf:Bag>{words}</rdf:Bag></dc:subject>\n" if words else ""
-    label = f"   <xmp:Label>{escape(sidecar.label)}</xmp:Label>\n" if sidecar.label != "none" else ""
+    label = f"   <xmp:Label>{in_xml(sidecar.label)}</xmp:Label>\n" if sidecar.label != "none" else ""
     said = xmp_properties(Captions.model_validate(sidecar.said))
     body = "\n".join(lines + ([f"   {said}"] if said else []))
     spaces = "".join(f' xmlns:{k}="{v}"' for k, v in SPACES.items() if k not in ("xmp", "dc"))
