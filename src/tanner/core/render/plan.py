@@ -91,7 +91,7 @@ def make_plan(
     if areas:
         areas = areas._replace(
             start=path.starts(parameters),
-            alone=path.alone(frame, development),
+            alone=path.alone(frame, development, areas.used, parameters),
             again=path.again(parameters, areas.again),
         )
     detail = development.group(Detail)

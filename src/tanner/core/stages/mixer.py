@@ -57,7 +57,7 @@ class Mixer(NamedTuple):
     Attributes:
         cones: (2, 3, 3) working space to the cone responses of Oklab, and back.
         by: int32 (3,): whether something goes by hue, by lightness, by all three at once (instead of by hue).
-        hues: (TURNS + 1, CELL), see `hue_table`; lights: (STEPS + 1, CELL), see `light_table`.
+        hues: (TURNS + 1, CELL), see `table_by_hue`; lights: (STEPS + 1, CELL), see `table_by_lightness`.
         table: (LIGHTS, CHROMAS, HUES + 1, CELL): what is added to lightness and the two axes, and nothing, see `deep_table`.
         rest: how much of its colour each px keeps in black and white; 2 without it, so that no weights are read.
     """
@@ -119,14 +119,14 @@ def mixer_row(r: F32, g: F32, b: F32, at: At, p: Mixer) -> None:
 def mix(
     ranges: Ranges, mono: Mono, balance: Balance, lab: np.ndarray, picked: Sequence[PickedParts] = ()
 ) -> np.ndarray:
-    """Oklab values (..., 3) after all of them, exactly: what the table holds at its points."""
+    """Oklab values (..., 3) after all of them, exactly: what the tables are held against."""
     light, a, b = (lab[..., k] for k in range(3))
     changed = ranged(ranges, light, np.hypot(a, b), np.rad2deg(np.arctan2(b, a)) % 360)
     changed = moved(picked, *changed)
     return np.stack(balanced(balance, *greyed(mono, *changed)), axis=-1)
 
 
-def hue_table(ranges: Ranges, mono: Mono) -> F32:
+def table_by_hue(ranges: Ranges, mono: Mono) -> F32:
     """By hue, see `oklab.along_circle`: two factors that turn and stretch the colour axes, how much lighter, how light as a grey."""
     hue = np.rad2deg(along_circle(np.arange(TURNS + 1)))
     here = shares(hue)
@@ -140,7 +140,7 @@ def hue_table(ranges: Ranges, mono: Mono) -> F32:
     return f32(np.stack([strength * np.cos(by), strength * np.sin(by), of(ranges, "_lightness", here), grey], axis=1))
 
 
-def light_table(mono: Mono, balance: Balance) -> F32:
+def table_by_lightness(mono: Mono, balance: Balance) -> F32:
     """By lightness from 0 to 1: what tints and balance add to lightness and the two colour axes, and nothing."""
     light = np.linspace(0, 1, STEPS + 1)
     more, a, b = shift(balance, light)
@@ -174,8 +174,8 @@ def mixer(ranges: Ranges, mono: Mono, balance: Balance, picked: Sequence[PickedP
         bool(by.any()),
         CONES,
         by,
-        hue_table(ranges, mono) if by_hue and not picked else NO_HUES,
-        light_table(mono, balance) if by_light else NO_LIGHTS,
+        table_by_hue(ranges, mono) if by_hue and not picked else NO_HUES,
+        table_by_lightness(mono, balance) if by_light else NO_LIGHTS,
         deep_table(ranges, mono, picked) if picked else NO_TABLE,
         np.float32(1 - mono.amount / 100 if mono.amount > 0 else 2.0),
     )

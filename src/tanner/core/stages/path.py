@@ -116,12 +116,17 @@ def starts(p: Any) -> F32:
     return np.array(values, np.float32)
 
 
-def alone(frame: StageFrame, development: "Development") -> NDArray[np.bool_]:
-    """For the fields of all stages, whether the stage has something to do without areas, bool."""
-    on = [
-        (stage.fields, stage.prepare(frame, development, False).on) for stage in POINT if stage.fields and stage.prepare
-    ]
-    return np.array([each for fields, each in on for _ in range(fields)], np.bool_)
+def alone(frame: StageFrame, development: "Development", moved: NDArray[np.bool_], p: Any) -> NDArray[np.bool_]:
+    """For the fields of all stages, whether the stage has something to do without areas, bool; see `parameters`, which made p."""
+    found = np.zeros(len(moved), np.bool_)
+    first = 0
+    for stage in POINT:
+        mine = slice(first, first + stage.fields)
+        first = mine.stop
+        assert stage.prepare is not None
+        # One that no area moves was prepared for the picture alone already.
+        found[mine] = (stage.prepare(frame, development, False) if moved[mine].any() else getattr(p, stage.name)).on
+    return found
 
 
 @kernel
