@@ -26,13 +26,14 @@ def _brought_in(statement: str) -> set[str]:
         ("import tanner.cli", {"numpy", "cv2", "numba", "scipy", "sqlalchemy", "fastapi", "onnxruntime", "PIL"}),
         (
             "import tanner.web.serving.serve",
-            SELDOM | {"dask", "distributed", "markdown_it", "rapidfuzz", "PIL", "tifffile"},
+            SELDOM
+            | {"numba", "llvmlite.binding", "dask", "distributed", "markdown_it", "rapidfuzz", "PIL", "tifffile"},
         ),
         (
             "import tanner.core.raw.reader, tanner.cli.adjustments, tanner.cli.apart",
             SELDOM | {"cv2", "numba", "fastapi", "sqlalchemy"},
         ),
-        ("import tanner.jobs.tasks", SELDOM | {"fastapi", "sqlalchemy"}),
+        ("import tanner.jobs.tasks", SELDOM | {"numba", "fastapi", "sqlalchemy"}),
     ],
 )
 def test_a_bare_import_brings_in_no_heavy_library(statement: str, without: set[str]) -> None:

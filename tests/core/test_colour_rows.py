@@ -5,12 +5,13 @@ from typing import Any
 
 import numpy as np
 import pytest
-from numba import njit, types
-from numba.extending import intrinsic
+from numba import njit
 
+from tanner.core import jit
 from tanner.core.colour.balance import Balance
 from tanner.core.colour.mono import Mono
 from tanner.core.colour.ranges import Ranges
+from tanner.core.jit import intrinsic, types
 from tanner.core.stages import channels, lightness, mixer
 from tanner.core.stages.stage import HELD, WORK_ROWS, At
 from tanner.core.tone.curve import Curve
@@ -78,6 +79,8 @@ def _on_sixteens(function: Callable[[Lanes], Lanes]) -> Callable[[np.ndarray, np
             return context.get_dummy_value()
 
         return sig, codegen
+
+    jit.load()
 
     @njit
     def go(x, out):  # type: ignore[no-untyped-def]

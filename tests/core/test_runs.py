@@ -36,7 +36,7 @@ def compiled(reach: int, looks_up: bool) -> Any:
     return go
 
 
-@pytest.mark.parametrize("looks_up", sorted({vector16.LOOKS_UP, False}))
+@pytest.mark.parametrize("looks_up", sorted({vector16.looks_up(), False}))
 @pytest.mark.parametrize(
     ("reach", "u", "du"),
     [(SPAN, 0.3, 1.03), (SPAN, 0.95, 0.97), (REACH, 0.2, 0.6), (REACH, 0.7, 1.49), (FAR, 0.1, 1.6), (FAR, 0.9, 2.24)],
@@ -44,7 +44,7 @@ def compiled(reach: int, looks_up: bool) -> Any:
 def test_a_run_is_lanczos_along_its_line(
     reach: int, u: float, du: float, looks_up: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(vector16, "LOOKS_UP", looks_up)
+    monkeypatch.setattr(vector16, "looks_up", lambda: looks_up)
     rng = np.random.default_rng(reach)
     plane = rng.random((12, 90)).astype(np.float32)
     top, left, v, slope = 2, 11, 0.4, 0.9 / reach

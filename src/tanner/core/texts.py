@@ -11,7 +11,7 @@ def folded(value: str) -> str:
     return "".join(c for c in parts if not unicodedata.combining(c))
 
 
-NOT_IN_XML = re.compile("[^\\t\\n\\r\\x20-\\ud7ff\\ue000-\\ufffd\\U00010000-\\U0010ffff]")
+NOT_IN_XML = re.compile("[\\x00-\\x08\\x0b\\x0c\\x0e-\\x1f\\ud800-\\udfff\\ufffe\\uffff]")
 """What no XML file may hold, escaped or not (source: xml10, production 2): a file with one of them is read by nobody."""
 
 

@@ -14,7 +14,7 @@ from typing import Any
 
 from llvmlite import ir
 
-from tanner.core.jit import ALL_FEATURES, cgutils
+from tanner.core.jit import all_features, cgutils
 
 LANES = 16
 FLOATS = ir.VectorType(ir.FloatType(), LANES)
@@ -23,8 +23,11 @@ WHOLES = ir.VectorType(WHOLE, LANES)
 MASK = ir.VectorType(ir.IntType(1), LANES)
 # As for kernels (see `jit`): re-association and contraction, and NaN keeps its meaning.
 _FAST = ("contract", "reassoc", "arcp", "nsz", "afn")
-LOOKS_UP = "+avx512f" in ALL_FEATURES.split(",")
-"""Whether the processor looks sixteen numbers up among 32 at once; else they are looked up one by one."""
+
+
+def looks_up() -> bool:
+    """Whether the processor looks sixteen numbers up among 32 at once; else they are looked up one by one."""
+    return "+avx512f" in all_features()
 
 
 class Lanes:
@@ -191,8 +194,8 @@ class Shelf:
     """Some times sixteen numbers in a row, in which any can be looked up."""
 
     def __init__(self, rows: Sequence[Lanes]) -> None:
-        self.rows, self.builder = rows, rows[0].builder
-        if not LOOKS_UP:
+        self.rows, self.builder, self.looks_up = rows, rows[0].builder, looks_up()
+        if not self.looks_up:
             kind = ir.ArrayType(ir.FloatType(), LANES * len(rows))
             self.slot = self.builder.bitcast(cgutils.alloca_once(self.builder, kind), ir.FloatType().as_pointer())
             for n, row in enumerate(rows):
@@ -201,7 +204,7 @@ class Shelf:
     def at(self, places: Any) -> Lanes:
         """The numbers at sixteen whole places."""
         builder = self.builder
-        if not LOOKS_UP:
+        if not self.looks_up:
             found = ir.Constant(FLOATS, ir.Undefined)
             for i in range(LANES):
                 place = builder.extract_element(places, WHOLE(i))

@@ -9,6 +9,8 @@ import importlib.util
 import sys
 from types import ModuleType
 
+from tanner.core import jit
+
 
 def _entered(name: str, place: str) -> None:
     if name not in sys.modules:
@@ -17,6 +19,8 @@ def _entered(name: str, place: str) -> None:
         sys.modules[name] = package
 
 
+# They compile by themselves, and shall know of the vectors as our own kernels do.
+jit.load()
 _spec = importlib.util.find_spec("pymatting")
 if _spec is None or not _spec.submodule_search_locations:
     raise ImportError("pymatting is missing: `make setup` installs it")

@@ -18,6 +18,7 @@ from typing import Any
 
 import uvicorn
 
+from tanner.core import jit
 from tanner.core.errors import TannerError
 from tanner.web.language.catalogue import read
 from tanner.web.serving.app import create_app
@@ -25,6 +26,8 @@ from tanner.web.serving.services import Services
 
 ENDED_S = 15.0
 """The longest that ending takes."""
+PAGE_FIRST_S = 0.7
+"""So long after the start nothing is loaded in the background: the first page is being made."""
 
 
 class _Server(uvicorn.Server):
@@ -42,6 +45,10 @@ class _Server(uvicorn.Server):
         await super().startup(sockets)
         if self.started and sockets:
             print(f"Tanner is at http://127.0.0.1:{sockets[0].getsockname()[1]}", flush=True)
+            # No page needs the compiler, the first picture does: loaded between the two.
+            later = threading.Timer(PAGE_FIRST_S, jit.load)
+            later.daemon = True
+            later.start()
 
 
 def listen(port: int) -> socket.socket:
