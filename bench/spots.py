@@ -2,19 +2,25 @@
 
 python -m bench.spots
 
-CPU time beside a plain export of the same frame (R), interleaved in one run.
+An export of a frame of the demo, from its file on, by two threads, with and without spots; the rest as CPU time beside what is rendered
+of such an export (R). All interleaved in one run.
 """
 
 import statistics
+import tempfile
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
 
+from bench.tools import demo_frame, export
 from tanner.core.adjust.registry import defaults, develop
 from tanner.core.areas.follow import features
+from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
 from tanner.core.render import make_plan, render, render_strips
 from tanner.core.render.guide import look_of
@@ -22,7 +28,6 @@ from tanner.core.spots.apply import healed_frame
 from tanner.core.spots.fill import filled
 from tanner.core.spots.find import specks
 from tanner.core.spots.follow import SpotLead, spots_again
-from tanner.core.warm import synthetic
 
 SIZE = 6000, 4000
 
@@ -55,10 +60,16 @@ def fresh(source: Source) -> Source:
 
 def main() -> None:
     cv2.setNumThreads(1)
-    source = synthetic(*SIZE)
+    with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(2) as pool:
+        path = demo_frame(Path(folder))
+        _measured(path, pool)
+
+
+def _measured(path: Path, pool: ThreadPoolExecutor) -> None:
+    source = read(path)
     base = defaults(raw=True, lens=True) | {"light.exposure": 0.2, "light.shadows": 20.0, "detail.amount": 50.0}
 
-    def export(values: dict[str, Any]) -> None:
+    def rendered(values: dict[str, Any]) -> None:
         plan = make_plan(fresh(source), develop(values), SIZE)
         for _ in render_strips(plan):
             pass
@@ -68,7 +79,7 @@ def main() -> None:
         render(opened, develop(before), (1200, 800), draft=True, keep=True)
         return clock(lambda: render(opened, develop(after), (1200, 800), draft=True, keep=True))
 
-    export(base)
+    rendered(base)
     rows: dict[str, list[float]] = {}
     many = some(200)
     sixty = {t.id: t.parts for t in develop(some(60, 3)).listed("spots")}
@@ -79,10 +90,12 @@ def main() -> None:
     picture += 300 * np.sin(np.arange(900) / 30)[None, :, None]
     hole = np.zeros((700, 900), bool)
     hole[150:550, 150:750] = True
-    for _ in range(3):
-        plain = clock(lambda: export(base))
+    export(path, many, pool)
+    for _ in range(5):
+        plain = clock(lambda: rendered(base))
+        whole = export(path, {}, pool)
         told = {
-            "export with 200 spots": clock(lambda: export(base | many)),
+            "200 spots, rendered by one thread": clock(lambda: rendered(base | many)),
             "healing 200 spots alone": clock(lambda: healed_frame(fresh(source), develop(many))),
             "one more of 201 on the screen, 1200 px": shown(base | many, base | some(201)),
             "60 spots laid over one follower": clock(lambda: spots_again(lead, here, sixty)),  # type: ignore[arg-type]
@@ -93,6 +106,7 @@ def main() -> None:
         }
         for name, seconds in told.items():
             rows.setdefault(name, []).append(seconds / plain)
+        rows.setdefault("export with 200 spots, to one without", []).append(export(path, many, pool) / whole)
         rows.setdefault("R in seconds", []).append(plain)
     for name, ratios in rows.items():
         print(f"{name}: {statistics.median(ratios):.3f}")

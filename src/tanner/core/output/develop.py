@@ -50,6 +50,7 @@ from tanner.core.render import (
     render_strips,
     view_of,
 )
+from tanner.core.sharing import with_threads
 
 MOST_PIXELS = {"jpeg": 900_000_000}
 MOST_ELSE = 400_000_000
@@ -139,7 +140,8 @@ def encode(
         return _linear_dng(source, development, spec, captions)
     if spec.cut in ("mask", "outline"):
         return _mask_alone(source, development, spec, captions)
-    work = prepare(source, development, spec, captions, tokens)
+    with with_threads(pool):
+        work = prepare(source, development, spec, captions, tokens)
     return _encoded(work, source, development, pool, stop), work.layout.canvas
 
 

@@ -24,6 +24,7 @@ from tanner.core.render.encode import encode8, encode16
 from tanner.core.render.linear import STRIP, binned, resample, work
 from tanner.core.render.plan import Plan, make_plan
 from tanner.core.render.views import geometry_groups
+from tanner.core.sharing import with_threads
 from tanner.core.stages.grain import lay_grain
 from tanner.core.stages.path import any_again, develop_block, develop_block_again, develop_block_with_areas
 from tanner.core.stages.sharpening import sharpen_block
@@ -156,7 +157,8 @@ def render(
     Returns:
         uint8 or uint16 (h, w, 3), encoded for `space`, upright.
     """
-    plan = make_plan(source, development, output, space, bits, draft, show_sharpening=show_sharpening, fine=fine)
+    with with_threads(pool):
+        plan = make_plan(source, development, output, space, bits, draft, show_sharpening=show_sharpening, fine=fine)
     if keep and region is None:
         return _from_kept(plan, development, pool)
     x0, y0, x1, y1 = region or (0, 0, *output)

@@ -5,13 +5,12 @@ spot needs is worked out when it is first looked at, and remembered with the fra
 """
 
 import hashlib
-import json
 import sys
 import weakref
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +19,7 @@ from tanner.core.adjust.registry import Development
 from tanner.core.memory import Slot
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
+from tanner.core.sharing import each
 from tanner.core.spots.canvas import Done, SpotCanvas, SpotPatch, lying
 from tanner.core.spots.declare import MOST, SPOTS, SpotParts
 
@@ -61,8 +61,8 @@ def key_of(development: Development) -> tuple[str, ...]:
 
 
 def _key(ident: str, spot: SpotParts) -> str:
-    told = spot.model_dump(mode="json", exclude={"name", "order", "enabled", "present", "kind"}, exclude_defaults=True)
-    return ident + json.dumps(told, sort_keys=True)
+    without = {"name", "order", "enabled", "present", "kind"}
+    return ident + spot.model_dump_json(exclude=without, exclude_defaults=True)
 
 
 def healed_source(source: Source, development: Development) -> Source:
@@ -85,22 +85,23 @@ def healed_frame(source: Source, development: Development) -> Healed:
 
     def make() -> Healed:
         data = _numbers(source)
-        done: dict[str, Done] = {}
-        laid: list[SpotPatch] = []
         canvas = SpotCanvas(source, data, [p for _, p in spots], lambda path: _other(source, path))
-        for (ident, spot), key in zip(spots, _with_near(canvas, spots, keys), strict=True):
-            known = source.memory.find(PATCHES, key)
+        near = _with_near(canvas, spots, keys)
+
+        def one(n: int) -> tuple[Done, SpotPatch | None]:
+            known = source.memory.find(PATCHES, near[n].key)
             if known is None:
-                canvas.last = None
-                done[ident] = canvas.put_right(spot)
-                source.memory.put(PATCHES, key, (done[ident], canvas.last))
-            else:
-                canvas.last = None
-                done[ident], patch = known
-                if patch is not None:
-                    canvas.lay(patch)
-            if canvas.last is not None:
-                laid.append(canvas.last)
+                return source.memory.put(PATCHES, near[n].key, canvas.put_right(spots[n][1]))
+            if known[1] is not None:
+                canvas.lay(known[1])
+            return known
+
+        became: dict[int, tuple[Done, SpotPatch | None]] = {}
+        for turn in range(max((n.turn for n in near), default=-1) + 1):
+            now = [n for n, found in enumerate(near) if found.turn == turn]
+            became |= zip(now, each(one, now), strict=True)
+        done = {ident: became[n][0] for n, (ident, _) in enumerate(spots)}
+        laid = [patch for n in range(len(spots)) if (patch := became[n][1]) is not None]
         result = Source(
             source.facts,
             data,
@@ -140,17 +141,25 @@ def _numbers(source: Source) -> NDArray[Any]:
     return data
 
 
-def _with_near(canvas: SpotCanvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[str]:
-    """What the patch of each spot depends on: itself, all that was done before within its reach, and what must be no source."""
+class _Near(NamedTuple):
+    """What the patch of a spot depends on, as a key; and its turn: those of one turn do not reach each other."""
+
+    key: str
+    turn: int
+
+
+def _with_near(canvas: SpotCanvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[_Near]:
+    """A patch depends on its spot, on all that was done before within its reach, and on what must be no source."""
     windows = [canvas.window_of(lying(s)) or (0, 0, 0, 0) for _, s in spots]
     at = np.array(windows, np.int64).reshape(-1, 4)
-    found: list[str] = []
+    found: list[_Near] = []
     for n, key in enumerate(keys):
         y0, x0, y1, x1 = windows[n]
         near = np.flatnonzero((at[:, 0] < y1) & (at[:, 2] > y0) & (at[:, 1] < x1) & (at[:, 3] > x0)).tolist()
         before = [found[k] for k in near if k < n]
-        after = [keys[k] for k in near if k > n]
-        found.append(hashlib.sha256("\n".join([key, *before, "", *after]).encode()).hexdigest())
+        parts = [key, *(k.key for k in before), "", *(keys[k] for k in near if k > n)]
+        turn = max((k.turn for k in before), default=-1) + 1
+        found.append(_Near(hashlib.sha256("\n".join(parts).encode()).hexdigest(), turn))
     return found
 
 

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -19,8 +19,8 @@ from tanner.core.spots.calm import calmed
 from tanner.core.spots.declare import LEFT, SpotParts, judgement
 from tanner.core.spots.fill import filled
 from tanner.core.spots.follow import placed
-from tanner.core.spots.heal import GROW, REACH, healed, healed_from
-from tanner.core.spots.search import RIM, best_source
+from tanner.core.spots.heal import GROW, REACH, Mask, healed_box, healed_from
+from tanner.core.spots.search import RIM, best_source, box_of
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -54,6 +54,31 @@ class SpotPatch:
 
 SEAM = 2.5
 """From this step at the rim on a seam may show."""
+NEAR, PLAIN = 1.5, 0.9
+"""So far off, in sizes of the spot, a source is looked for first; up to this step at its rim none is looked for further off.
+
+Two places that hold the same but for their grain differ by 0.64 (source: the square root of two, over 2.2).
+"""
+
+
+class _Place(NamedTuple):
+    """A spot's surroundings: from which px on, numbers (h, w, c), how much of each px it covers, whether any, and what others do."""
+
+    top: int
+    left: int
+    picture: F32
+    cover: F32
+    hole: Mask
+    others: Mask
+
+
+class _Put(NamedTuple):
+    """What comes to a box of a place (top, left, bottom, right), the step at its rim, and how far off it was taken from."""
+
+    box: tuple[int, int, int, int]
+    new: F32
+    seam: float
+    by: tuple[int, int] | None
 
 
 @kernel
@@ -77,6 +102,41 @@ def _cover(points, radius, wide, out):
                 out[i, j] = max(out[i, j], s * s * (np.float32(3.0) - np.float32(2.0) * s))
 
 
+@kernel
+def _tiles(data, y0, x0, out):
+    """Tiles of two by two px of a mosaic as px of four channels, from a tile on."""
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            v, u = 2 * (y0 + y), 2 * (x0 + x)
+            out[y, x, 0], out[y, x, 1] = data[v, u], data[v, u + 1]
+            out[y, x, 2], out[y, x, 3] = data[v + 1, u], data[v + 1, u + 1]
+
+
+@kernel
+def _untiled(values, most, whole, out):
+    """The same back, from 0 to `most` where numbers are whole."""
+    for y in range(values.shape[0]):
+        for x in range(values.shape[1]):
+            for k in range(4):
+                value = values[y, x, k]
+                out[2 * y + k // 2, 2 * x + k % 2] = min(max(np.rint(value), np.float32(0)), most) if whole else value
+
+
+@kernel
+def _laid(picture, new, cover, opacity):
+    """What a spot leaves of a box (h, w, c), and from which row and column on and up to which it changes anything."""
+    touched = cover > np.float32(0.002)
+    top, left, bottom, right = box_of(touched, 0)
+    out = np.empty((bottom - top, right - left, picture.shape[2]), np.float32)
+    for y in range(bottom - top):
+        for x in range(right - left):
+            share = cover[top + y, left + x] * opacity
+            for k in range(picture.shape[2]):
+                was = picture[top + y, left + x, k]
+                out[y, x, k] = was + share * (new[top + y, left + x, k] - was)
+    return top, left, out
+
+
 def lying(spot: SpotParts) -> SpotParts:
     """A spot as it lies on its frame, wherever it was found again."""
     return placed(spot, homography(spot.found)) if spot.found else spot
@@ -92,7 +152,6 @@ class SpotCanvas:
 
     def __init__(self, source: Source, data: NDArray[Any], spots: Sequence[SpotParts], reader: Any = None) -> None:
         self.source, self.data, self.reader = source, data, reader
-        self.last: SpotPatch | None = None
         self.step = 2 if data.ndim == 2 else 1
         w, h = source.size
         self.size = (w // self.step, h // self.step)
@@ -101,12 +160,20 @@ class SpotCanvas:
         self.back = np.linalg.inv(to[:, :2])
         self.offset = to[:, 2]
         self.long = max(w, h) / self.step
+        self._paths: dict[int, tuple[SpotParts, F64]] = {}
         self.spots = [lying(s) for s in spots if not s.found or s.found[8] >= SURE]
 
     def px(self, places: Any) -> F64:
         """Places (N, 2) in px of the canvas, whose middles are at whole numbers."""
         sensor = (np.asarray(places, np.float64) - self.offset) @ self.back.T
         return np.asarray(sensor / self.step - 0.5)
+
+    def _path(self, spot: SpotParts) -> F64:
+        """The path of a spot in px, worked out once."""
+        known = self._paths.get(id(spot))
+        if known is None:
+            known = self._paths[id(spot)] = spot, self.px(spot.path)
+        return known[1]
 
     def places(self, px: Any) -> F64:
         """Px of the canvas (N, 2) as places."""
@@ -120,35 +187,32 @@ class SpotCanvas:
     def window(self, y0: int, x0: int, y1: int, x1: int) -> F32:
         if self.step == 1:
             return np.ascontiguousarray(np.moveaxis(self.data[:, y0:y1, x0:x1], 0, -1), np.float32)
-        part = self.data[2 * y0 : 2 * y1, 2 * x0 : 2 * x1].astype(np.float32)
-        return np.ascontiguousarray(
-            part.reshape(y1 - y0, 2, x1 - x0, 2).transpose(0, 2, 1, 3).reshape(y1 - y0, x1 - x0, 4)
-        )
+        out = np.empty((y1 - y0, x1 - x0, 4), np.float32)
+        _tiles(self.data, y0, x0, out)
+        return out
 
     def black(self) -> F32:
         """What black is in each channel."""
         return np.asarray(self.source.facts.black if self.step == 2 else (0, 0, 0), np.float32)
 
-    def put(self, y0: int, x0: int, values: F32) -> None:
+    def put(self, y0: int, x0: int, values: F32) -> SpotPatch:
         h, w = values.shape[:2]
         if self.step == 1:
-            self.lay(SpotPatch(y0, x0, np.ascontiguousarray(np.moveaxis(values, -1, 0))))
-            return
-        most = np.iinfo(self.data.dtype).max if self.data.dtype.kind == "u" else None
-        flat = values.reshape(h, w, 2, 2).transpose(0, 2, 1, 3).reshape(2 * h, 2 * w)
-        if most is not None:
-            flat = np.clip(np.rint(flat), 0, most)
-        self.lay(SpotPatch(2 * y0, 2 * x0, flat.astype(self.data.dtype)))
+            return self.lay(SpotPatch(y0, x0, np.ascontiguousarray(np.moveaxis(values, -1, 0))))
+        whole = self.data.dtype.kind == "u"
+        flat = np.empty((2 * h, 2 * w), np.float32)
+        _untiled(values, np.float32(np.iinfo(self.data.dtype).max if whole else np.inf), whole, flat)
+        return self.lay(SpotPatch(2 * y0, 2 * x0, flat.astype(self.data.dtype)))
 
-    def lay(self, patch: SpotPatch) -> None:
-        """Put numbers into the frame's own, and remember which they were."""
+    def lay(self, patch: SpotPatch) -> SpotPatch:
+        """Put numbers into the frame's own."""
         h, w = patch.values.shape[-2:]
         self.data[..., patch.top : patch.top + h, patch.left : patch.left + w] = patch.values
-        self.last = patch
+        return patch
 
     def cover(self, spot: SpotParts, y0: int, x0: int, h: int, w: int) -> F32:
         """How much of each px of a window a spot covers, (h, w) from 0 to 1."""
-        points = (self.px(spot.path) - (x0, y0)).astype(np.float32)
+        points = (self._path(spot) - (x0, y0)).astype(np.float32)
         radius = max(spot.size * self.long, 0.75)
         wide = max(spot.softness / 100 * radius, 1.0)
         out = np.zeros((h, w), np.float32)
@@ -160,87 +224,102 @@ class SpotCanvas:
         _cover(points, np.float32(radius + 0.5 * min(wide, 1.0)), np.float32(wide), out)
         return out
 
-    def window_of(self, spot: SpotParts) -> tuple[int, int, int, int] | None:
-        """All that a spot, as it lies here, reads and writes: top, left, bottom and right in px; None outside of the frame."""
-        points = self.px(spot.path)
+    def window_of(self, spot: SpotParts, reach: float = REACH) -> tuple[int, int, int, int] | None:
+        """All that a spot, as it lies here, reads and writes: top, left, bottom and right in px; None outside of the frame.
+
+        Args:
+            reach: how far off a source may lie, in sizes of the spot.
+        """
+        points = self._path(spot)
         radius = max(spot.size * self.long, 0.75) + 1
         low, high = points.min(axis=0) - radius, points.max(axis=0) + radius
         w, h = self.size
         if high[0] < 0 or high[1] < 0 or low[0] >= w or low[1] >= h:
             return None
         side = float(max(high - low))
-        reach = min((REACH if spot.way != "fill" else 1.0) * side, side + 120) + RIM + GROW + 4
-        reach += 24 if spot.way == "fill" else 0
+        far = min((reach if spot.way != "fill" else 1.0) * side, side + 120) + RIM + GROW + 4
+        far += 24 if spot.way == "fill" else 0
         more = np.abs(self.way(spot.source)) + RIM + 4 if len(spot.source) == 2 else np.zeros(2)
-        x0, y0 = (max(0, math.floor(low[k] - max(reach, more[k]))) for k in (0, 1))
-        x1, y1 = (min((w, h)[k], math.ceil(high[k] + max(reach, more[k])) + 1) for k in (0, 1))
+        x0, y0 = (max(0, math.floor(low[k] - max(far, more[k]))) for k in (0, 1))
+        x1, y1 = (min((w, h)[k], math.ceil(high[k] + max(far, more[k])) + 1) for k in (0, 1))
         return y0, x0, y1, x1
 
-    def put_right(self, spot: SpotParts) -> Done:
-        """One spot, in the canvas's own numbers."""
-        followed = bool(spot.found)
-        if followed:
-            if spot.found[8] < SURE:
-                why = "later" if spot.found[8] < 0 else judgement(spot.judged)[1] or "lost"
-                return Done(None, 0.0, LEFT[why], left=True)
-            found, spot = spot.found, lying(spot)
-        window = self.window_of(spot)
-        if window is None:
-            return Done(None, 0.0, "It lies outside of the frame.", left=True)
-        y0, x0, y1, x1 = window
+    def put_right(self, spot: SpotParts) -> tuple[Done, SpotPatch | None]:
+        """One spot, in the canvas's own numbers: what became of it, and what it put there."""
+        found = spot.found
+        if found:
+            if found[8] < SURE:
+                why = "later" if found[8] < 0 else judgement(spot.judged)[1] or "lost"
+                return Done(None, 0.0, LEFT[why], left=True), None
+            spot = lying(spot)
         given = self.way(spot.source) if len(spot.source) == 2 else None
-        picture = self.window(y0, x0, y1, x1)
+        searched = spot.way == "heal" and given is None and not spot.other and not spot.another
+        # Most places have one as good close by; the wider look costs three times as much.
+        for reach in (NEAR, REACH) if searched else (REACH,):
+            window = self.window_of(spot, reach)
+            if window is None:
+                return Done(None, 0.0, "It lies outside of the frame.", left=True), None
+            here = self._place(spot, window)
+            if not here.hole.any():
+                return Done(None, 0.0, "It is smaller than a px.", left=True), None
+            if spot.other:
+                there = self._from_other(spot, found, here)
+                if isinstance(there, str):
+                    return Done(None, 0.0, there, left=True), None
+                got = there
+            else:
+                got = self._put(spot, given, here)
+            if got.by is not None and got.seam <= PLAIN:
+                break
+        told = None
+        if got.by is not None:
+            forth = self.forth @ (np.array(got.by) * self.step)
+            told = float(forth[0]), float(forth[1])
+        there_now = (tuple(spot.path), spot.size) if found else ((), 0.0)
+        seam = round(got.seam, 2)
+        if found and given is None and got.seam > SEAM:
+            return Done(told, seam, LEFT["seam"], *there_now, left=True), None
+        y0, x0, y1, x1 = got.box
+        opacity = np.float32(spot.opacity / 100)
+        top, left, laid = _laid(here.picture[y0:y1, x0:x1], got.new, here.cover[y0:y1, x0:x1], opacity)
+        patch = self.put(here.top + y0 + top, here.left + x0 + left, laid)
+        return Done(told, seam, "A seam may show here." if got.seam > SEAM else "", *there_now), patch
+
+    def _place(self, spot: SpotParts, window: tuple[int, int, int, int]) -> "_Place":
+        y0, x0, y1, x1 = window
         cover = self.cover(spot, y0, x0, y1 - y0, x1 - x0)
         hole = cover > 0.002
-        if not hole.any():
-            return Done(None, 0.0, "It is smaller than a px.", left=True)
         others = np.zeros_like(hole)
         for other in self._near(y0, x0, y1, x1):
             if other.path != spot.path:
                 others |= self.cover(other, y0, x0, y1 - y0, x1 - x0) > 0.002
-        seam, by = 0.0, given
-        if spot.other:
-            m = homography(spot.other_at) @ np.linalg.inv(homography(found if followed else ()))
-            there = self._from_other(spot.other, m, y0, x0, y1, x1)
-            if isinstance(there, str):
-                return Done(None, 0.0, there, left=True)
-            # Of light alone: what is black is no light, and stays out of how much more of it there is.
-            new, seam = healed_from(picture - self.black(), hole, there)
-            new += self.black()
-        elif spot.way == "even":
-            new = calmed(picture, hole, spot.calm_size / 100 * spot.size * self.long, spot.calm)
-        elif spot.way == "fill":
-            new = filled(
-                picture,
-                hole,
-                others & ~hole,
-                spot.another,
-                self.px(spot.along) - (x0, y0) if len(spot.along) > 1 else None,
-            )
-        else:
-            by = given or best_source(picture, hole, others, spot.another)
-            if spot.way == "copy" and by is not None:
-                new = np.roll(picture, (-by[1], -by[0]), (0, 1))
-            else:
-                new, seam = healed(picture, hole, by)
-        told = None
-        if by is not None:
-            forth = self.forth @ (np.array(by) * self.step)
-            told = float(forth[0]), float(forth[1])
-        there_now = (tuple(spot.path), spot.size) if followed else ((), 0.0)
-        if followed and given is None and seam > SEAM:
-            return Done(told, round(seam, 2), LEFT["seam"], *there_now, left=True)
-        self._lay(spot, picture, cover, new, y0, x0)
-        return Done(told, round(seam, 2), "A seam may show here." if seam > SEAM else "", *there_now)
+        return _Place(y0, x0, self.window(y0, x0, y1, x1), cover, hole, others)
 
-    def _lay(self, spot: SpotParts, picture: F32, cover: F32, new: F32, y0: int, x0: int) -> None:
-        share = cover[..., None] * np.float32(spot.opacity / 100)
-        ys, xs = np.nonzero(cover > 0.002)
-        inner = slice(ys.min(), ys.max() + 1), slice(xs.min(), xs.max() + 1)
-        laid = picture[inner] + share[inner] * (new[inner] - picture[inner])
-        self.put(y0 + int(ys.min()), x0 + int(xs.min()), np.ascontiguousarray(laid))
+    def _put(self, spot: SpotParts, given: tuple[int, int] | None, here: "_Place") -> "_Put":
+        """What comes to a spot's place from its own frame, by its way."""
+        picture, hole = here.picture, here.hole
+        box = 0, 0, *hole.shape
+        if spot.way == "even":
+            return _Put(box, calmed(picture, hole, spot.calm_size / 100 * spot.size * self.long, spot.calm), 0.0, given)
+        if spot.way == "fill":
+            along = self.px(spot.along) - (here.left, here.top) if len(spot.along) > 1 else None
+            return _Put(box, filled(picture, hole, here.others & ~hole, spot.another, along), 0.0, given)
+        by = given or best_source(picture, hole, here.others, spot.another)
+        if spot.way == "copy" and by is not None:
+            return _Put(box, np.roll(picture, (-by[1], -by[0]), (0, 1)), 0.0, by)
+        return _Put(*healed_box(picture, hole, by), by)
 
-    def _from_other(self, name: str, m: F64, y0: int, x0: int, y1: int, x1: int) -> F32 | str:
+    def _from_other(self, spot: SpotParts, found: Sequence[float], here: "_Place") -> "_Put | str":
+        m = homography(spot.other_at) @ np.linalg.inv(homography(found))
+        h, w = here.hole.shape
+        there = self._seen_from(spot.other, m, here.top, here.left, here.top + h, here.left + w)
+        if isinstance(there, str):
+            return there
+        # Of light alone: what is black is no light, and stays out of how much more of it there is.
+        box, new, seam = healed_from(here.picture - self.black(), here.hole, there)
+        return _Put(box, new + self.black(), seam, self.way(spot.source) if len(spot.source) == 2 else None)
+
+    def _seen_from(self, name: str, m: F64, y0: int, x0: int, y1: int, x1: int) -> F32 | str:
         """A window as another frame of the folder shows it, on this frame's px; or why that cannot be.
 
         Args:
@@ -280,7 +359,7 @@ class SpotCanvas:
     @cached_property
     def _bounds(self) -> tuple[F64, F64]:
         """The corners of what each spot covers, (N, 2) in px."""
-        points = [self.px(s.path) for s in self.spots]
+        points = [self._path(s) for s in self.spots]
         radius = np.array([s.size * self.long + 2 for s in self.spots])[:, None]
         low, high = (np.array([f(p, axis=0) for p in points]).reshape(-1, 2) for f in (np.min, np.max))
         return low - radius, high + radius

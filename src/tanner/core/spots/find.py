@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.areas.place import to_places
+from tanner.core.jit import kernel
 from tanner.core.raw.source import Source
 from tanner.core.render.linear import binned_planes, pre_gains
 
@@ -48,13 +49,31 @@ def plane_of(source: Source) -> tuple[F32, int]:
     return np.sqrt(np.maximum(np.asarray(source.data, np.float32).mean(axis=0), 0)), 1
 
 
-def response(plane: F32) -> tuple[F32, NDArray[np.int64]]:
+@kernel
+def _stronger(near, far, n, best, which):
+    for y in range(best.shape[0]):
+        first, second, most, of = near[y], far[y], best[y], which[y]
+        for x in range(len(most)):
+            found = first[x] - second[x]
+            more = abs(found) > abs(most[x])
+            most[x] = found if more else most[x]
+            of[x] = n if more else of[x]
+
+
+def response(plane: F32) -> tuple[F32, NDArray[np.uint8]]:
     """The strongest difference from what is around over all sizes, with its sign, (h, w), and which size it has."""
-    best, which = np.zeros_like(plane), np.zeros(plane.shape, np.int64)
-    for n, s in enumerate(SIZES):
-        found = cv2.GaussianBlur(plane, (0, 0), s) - cv2.GaussianBlur(plane, (0, 0), 1.8 * s)
-        stronger = np.abs(found) > np.abs(best)
-        best[stronger], which[stronger] = found[stronger], n
+    best, which = np.zeros_like(plane), np.zeros(plane.shape, np.uint8)
+    wanted = sorted([(s, n) for n, s in enumerate(SIZES)] + [(1.8 * s, n) for n, s in enumerate(SIZES)])
+    # Each is made of the one before, which takes a smaller kernel: variances of Gaussians add up.
+    soft, so_far = plane, 0.0
+    near: dict[int, F32] = {}
+    for sigma, n in wanted:
+        soft = cv2.GaussianBlur(soft, (0, 0), math.sqrt(sigma**2 - so_far**2))
+        so_far = sigma
+        if n in near:
+            _stronger(near.pop(n), soft, n, best, which)
+        else:
+            near[n] = soft
     return best, which
 
 
@@ -137,7 +156,7 @@ def _one(
     labels: NDArray[np.int32],
     n: int,
     stats: NDArray[np.int32],
-    which: NDArray[np.int64],
+    which: NDArray[np.uint8],
     level: float,
     long: int,
 ) -> tuple[NDArray[np.float64], float, float, str] | None:

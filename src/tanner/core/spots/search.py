@@ -2,13 +2,12 @@
 
 from typing import Any
 
-import cv2
 import numpy as np
-from llvmlite import ir
 from numpy.typing import NDArray
 
-from tanner.core.jit import cgutils, intrinsic, kernel, types
-from tanner.core.vector16 import LANES, Lanes, alike, array, load, store
+from tanner.core.jit import kernel
+from tanner.core.spots.unlike import Surroundings, costs
+from tanner.core.vector16 import LANES
 
 F32 = NDArray[np.float32]
 Mask = NDArray[np.bool_]
@@ -20,258 +19,301 @@ LOOKED_INTO = 6
 """Of the best coarse places, so many are looked into px by px."""
 
 
-@intrinsic
-def _along(typingctx, plane, squares, start, box, offsets, sums):  # type: ignore[no-untyped-def]
-    """Sums over a box for sixteen places side by side, the first of which is at `start` of flat planes.
-
-    Args:
-        box: float32 (N, 3) of its px: share of the rim, share of the hole, what is there; offsets: int64 (N,) from its corner.
-        sums: float32 (64,): squares of differences over the rim, differences, numbers and squares over the hole.
-    """
-    sig = types.void(plane, squares, start, box, offsets, sums)
-
-    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        plane, squares, start, box, offsets, sums = args
-        data, other, shares, places, goal = (
-            array(context, builder, signature.args[n], v)[0]
-            for n, v in ((0, plane), (1, squares), (3, box), (4, offsets), (5, sums))
-        )
-        many = array(context, builder, signature.args[4], offsets)[1][0]
-        kept = [cgutils.alloca_once_value(builder, alike(builder, 0.0).value) for _ in range(4)]
-        with cgutils.for_range(builder, many) as loop:
-            at = builder.add(start, builder.load(builder.gep(places, [loop.index])))
-            first = builder.mul(loop.index, ir.Constant(loop.index.type, 3))
-            rim, hole, own = (
-                builder.load(builder.gep(shares, [builder.add(first, ir.Constant(first.type, n))])) for n in range(3)
-            )
-            line = load(builder, data, at)
-            differs = line - own
-            part = differs * rim
-            more = part * differs, part, line * hole, load(builder, other, at) * hole
-            for place, value in zip(kept, more, strict=True):
-                builder.store((Lanes(builder, builder.load(place)) + value).value, place)
-        for n, place in enumerate(kept):
-            store(Lanes(builder, builder.load(place)), goal, ir.Constant(start.type, LANES * n))
-        return context.get_dummy_value()
-
-    return sig, codegen
-
-
 @kernel
-def _costs(planes, squares, size, boxes, offsets, around, clash, here, y0, x0, out):
-    """How unlike the boxes from (y0, x0) on are to a hole's own, for all places of `out`.
-
-    Args:
-        planes, squares: float32 (P, H * W and 16 more), planes of the picture and their squares; size: H, W and those of a box.
-        boxes: float32 (P, N, 3) and offsets: see `_along`; around: (P,) how lively the hole's rim is.
-        clash: int32 (H + 1, W + 1), sums from the corner on of what must be no source; here: the hole's own y, x.
-    """
-    width, h, w = size[1], size[2], size[3]
-    far = np.float32(0.1) / max(h, w)
-    sums = np.empty(4 * LANES, np.float32)
-    for row in range(out.shape[0]):
-        y = y0 + row
-        for start in range(0, out.shape[1], LANES):
-            some = min(LANES, out.shape[1] - start)
-            for n in range(some):
-                left = x0 + start + n
-                right = left + w
-                taken = clash[y + h, right] - clash[y, right] - clash[y + h, left] + clash[y, left]
-                out[row, start + n] = np.float32(np.inf) if taken else np.float32(0.0)
-            for p in range(planes.shape[0]):
-                total, count, own = np.float32(0.0), np.float32(0.0), np.float32(0.0)
-                for k in range(boxes.shape[1]):
-                    total += boxes[p, k, 0]
-                    count += boxes[p, k, 1]
-                    own += boxes[p, k, 0] * boxes[p, k, 2]
-                _along(planes[p], squares[p], y * width + x0 + start, boxes[p], offsets, sums)
-                for n in range(some):
-                    off, first = sums[n], sums[LANES + n]
-                    mid = sums[2 * LANES + n] / count
-                    # What lies inside of a source must be as lively as what is around the hole: no other speck is
-                    # brought in, and no calm.
-                    lively = sums[3 * LANES + n] / count - mid * mid - around[p]
-                    step = mid - (first + own) / total
-                    out[row, start + n] += (off - first * first / total) / total + abs(lively) + step * step
-            # A place near by is better than one far off that is hardly more alike.
-            for n in range(some):
-                out[row, start + n] *= np.float32(1.0) + far * np.hypot(
-                    np.float32(y - here[0]), np.float32(x0 + start + n - here[1])
-                )
-
-
-@kernel
-def _planes(picture, out):
-    """Light, and one difference of colour: they tell places apart as well as all channels do. (2, h * w and more), means 0."""
-    h, w, channels = picture.shape
-    light, colour = np.float64(0.0), np.float64(0.0)
-    n = 0
+def box_of(mask: Mask, rim: int) -> Any:
+    """Top, left, bottom, right of a mask with its rim, within the array."""
+    h, w = mask.shape
+    y0, x0, y1, x1 = h, w, 0, 0
     for y in range(h):
         for x in range(w):
-            total = np.float32(0.0)
-            for k in range(channels):
-                total += picture[y, x, k]
-            out[0, n] = total / channels
-            out[1, n] = picture[y, x, 0] - picture[y, x, channels - 1]
-            light += out[0, n]
-            colour += out[1, n]
-            n += 1
-    light /= n
-    colour /= n
-    for k in range(n):
-        out[0, k] -= light
-        out[1, k] -= colour
+            if mask[y, x]:
+                y0, x0, y1, x1 = min(y0, y), min(x0, x), max(y1, y), max(x1, x)
+    return max(0, y0 - rim), max(0, x0 - rim), min(h, y1 + rim + 1), min(w, x1 + rim + 1)
 
 
 @kernel
-def _together(values, by, out):
-    """Means over squares of px: (P, H, W) to (P, H / by, W / by); what is left over is left out."""
-    share = np.float32(1.0) / (by * by)
-    for p in range(out.shape[0]):
-        for y in range(out.shape[1]):
-            for x in range(out.shape[2]):
+def _planes(picture, light, colour):
+    """Light, and one difference of colour: they tell places apart as well as all channels do. Flat, and more; means 0."""
+    h, w, channels = picture.shape
+    sums = np.zeros(2, np.float64)
+    for y in range(h):
+        row, above, beside = picture[y], light[y * w : y * w + w], colour[y * w : y * w + w]
+        if channels == 4:
+            for x in range(w):
+                above[x] = (row[x, 0] + row[x, 1] + row[x, 2] + row[x, 3]) * np.float32(0.25)
+                beside[x] = row[x, 0] - row[x, 3]
+        else:
+            for x in range(w):
                 total = np.float32(0.0)
-                for i in range(by):
-                    for j in range(by):
-                        total += values[p, y * by + i, x * by + j]
-                out[p, y, x] = total * share
+                for k in range(channels):
+                    total += row[x, k]
+                above[x] = total / channels
+                beside[x] = row[x, 0] - row[x, channels - 1]
+        # Sums of a row in single precision: what is taken off need not be the mean to the last digit.
+        sums[0] += _sum(above)
+        sums[1] += _sum(beside)
+    a, b = np.float32(sums[0] / (h * w)), np.float32(sums[1] / (h * w))
+    for k in range(h * w):
+        light[k] -= a
+    for k in range(h * w):
+        colour[k] -= b
+    light[h * w :] = 0
+    colour[h * w :] = 0
 
 
-def _parts(values: F32, by: int) -> F32:
-    out = np.empty((len(values), values.shape[1] // by, values.shape[2] // by), np.float32)
-    _together(values, by, out)
+@kernel
+def _sum(row):
+    total = np.float32(0.0)
+    for x in range(len(row)):
+        total += row[x]
+    return total
+
+
+@kernel
+def _add(line, row):
+    for x in range(len(line)):
+        line[x] += row[x]
+
+
+@kernel
+def _together(plane, width, corner, by, down, across, out, line):
+    """Means over squares of px of a flat plane from a corner on, one row after the other; line: float32, as long as a row."""
+    share = np.float32(1.0) / (by * by)
+    line = line[: across * by]
+    for y in range(down):
+        at = (corner[0] + y * by) * width + corner[1]
+        line[:] = plane[at : at + len(line)]
+        for _ in range(1, by):
+            at += width
+            _add(line, plane[at : at + len(line)])
+        row = out[y * across : (y + 1) * across]
+        row[:] = line[::by]
+        for j in range(1, by):
+            _add(row, line[j::by])
+        for x in range(across):
+            row[x] *= share
+
+
+@kernel
+def _taken(forbidden, hole):
+    """Sums from the corner on of what must be no source, int32 (H + 1, W + 1)."""
+    h, w = hole.shape
+    out = np.empty((h + 1, w + 1), np.int32)
+    out[0] = 0
+    for y in range(h):
+        first, second, last, row = forbidden[y], hole[y], out[y], out[y + 1]
+        before = np.int32(0)
+        row[0] = 0
+        for x in range(w):
+            before += np.int32(first[x] | second[x])
+            row[x + 1] = last[x + 1] + before
     return out
 
 
-def _flat(planes: F32) -> F32:
-    """Planes in one row each, with room behind them for what is read sixteen at a time."""
-    out = np.zeros((len(planes), planes[0].size + LANES), np.float32)
-    out[:, :-LANES] = planes.reshape(len(planes), -1)
+@kernel
+def _taken_together(taken, corner, by, down, across):
+    """The same of squares of px in which any is taken, int32 (down + 1, across + 1)."""
+    out = np.zeros((down + 1, across + 1), np.int32)
+    for y in range(down):
+        top, bottom = taken[corner[0] + y * by], taken[corner[0] + (y + 1) * by]
+        before = np.int32(0)
+        for x in range(across):
+            left = corner[1] + x * by
+            before += np.int32(bottom[left + by] - bottom[left] - top[left + by] + top[left] > 0)
+            out[y + 1, x + 1] = out[y, x + 1] + before
     return out
 
 
-def box_of(mask: Mask, rim: int) -> tuple[int, int, int, int]:
-    """Top, left, bottom, right of a mask with its rim, within the array."""
-    ys, xs = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
-    h, w = mask.shape
-    return (
-        max(0, int(ys[0]) - rim),
-        max(0, int(xs[0]) - rim),
-        min(h, int(ys[-1]) + rim + 1),
-        min(w, int(xs[-1]) + rim + 1),
+@kernel
+def _surroundings(weight, inner, own, width):
+    """Of a box's shares of the rim and of the hole (h, w), and what is there (2, h, w), in a picture so wide."""
+    n, m, size = 0, 0, weight.size
+    rims, rim_at = np.empty((2, size, 2), np.float32), np.empty(size, np.int64)
+    holes, hole_at = np.empty(size, np.float32), np.empty(size, np.int64)
+    for y in range(weight.shape[0]):
+        for x in range(weight.shape[1]):
+            if weight[y, x] > 0:
+                rim_at[n] = y * width + x
+                for p in range(2):
+                    rims[p, n, 0], rims[p, n, 1] = weight[y, x], own[p, y, x]
+                n += 1
+            if inner[y, x] > 0:
+                hole_at[m], holes[m] = y * width + x, inner[y, x]
+                m += 1
+    return Surroundings(rims[:, :n].copy(), rim_at[:n], holes[:m], hole_at[:m])
+
+
+@kernel
+def _coarser(weight, inner, own, by):
+    """A box of px put together: shares of the rim and of the hole, and what is there of the rim."""
+    h, w = weight.shape
+    high, wide = -(-h // by), -(-w // by)
+    rim, hole, there = (
+        np.zeros((high, wide), np.float32),
+        np.zeros((high, wide), np.float32),
+        np.zeros((2, high, wide), np.float32),
     )
+    share = np.float32(1.0) / (by * by)
+    for y in range(h):
+        for x in range(w):
+            v, u = y // by, x // by
+            rim[v, u] += weight[y, x] * share
+            hole[v, u] += inner[y, x] * share
+            for p in range(2):
+                there[p, v, u] += weight[y, x] * own[p, y, x] * share
+    for p in range(2):
+        for v in range(high):
+            for u in range(wide):
+                there[p, v, u] /= max(rim[v, u], np.float32(1e-6))
+    return rim, hole, there
 
 
-class _SourceSearch:
-    """A hole's box against all boxes of its picture, at one size of px.
+@kernel
+def _worth_a_look(flat, squares, shape, corner, weight, inner, own, around, taken, by):
+    """The best places for px put together, none beside another: int64 (N, 2) of their corners in px."""
+    # Px are put together from the box's corner on, so that it falls on whole ones; what is left over at the far sides is
+    # no source.
+    first = corner[0] % by, corner[1] % by
+    down, across = (shape[0] - first[0]) // by, (shape[1] - first[1]) // by
+    planes, powers = (
+        np.zeros((2, down * across + 2 * LANES), np.float32),
+        np.zeros((2, down * across + 2 * LANES), np.float32),
+    )
+    line = np.empty(shape[1], np.float32)
+    for p in range(2):
+        _together(flat[p], shape[1], first, by, down, across, planes[p], line)
+        _together(squares[p], shape[1], first, by, down, across, powers[p], line)
+    rim, inside, there = _coarser(weight, inner, own, by)
+    h, w = rim.shape
+    places = np.empty((LOOKED_INTO, 2), np.int64)
+    if down < h or across < w:
+        return places[:0]
+    box = _surroundings(rim, inside, there, across)
+    clash = _taken_together(taken, first, by, down, across)
+    cost = np.empty((down - h + 1, across - w + 1), np.float32)
+    size = down, across, h, w
+    costs(planes, powers, size, box, around, clash, (corner[0] // by, corner[1] // by), 0, 0, cost)
+    n = 0
+    for _ in range(LOOKED_INTO):
+        sy, sx = _least(cost)
+        if not np.isfinite(cost[sy, sx]):
+            break
+        for y in range(max(0, sy - 1), min(cost.shape[0], sy + 2)):
+            for x in range(max(0, sx - 1), min(cost.shape[1], sx + 2)):
+                cost[y, x] = np.inf
+        places[n, 0], places[n, 1] = first[0] + sy * by, first[1] + sx * by
+        n += 1
+    return places[:n]
+
+
+@kernel
+def _least(cost):
+    """Where the smallest number of (H, W) is, the first of equal ones."""
+    best, by, bx = cost[0, 0], 0, 0
+    for y in range(cost.shape[0]):
+        for x in range(cost.shape[1]):
+            if cost[y, x] < best:
+                best, by, bx = cost[y, x], y, x
+    return by, bx
+
+
+@kernel
+def _rim_of(flat, width, hole, forbidden, box):
+    """Of a box of a picture: shares of the rim and of the hole, what is there, and how lively the rim is."""
+    y0, x0, y1, x1 = box
+    h, w = y1 - y0, x1 - x0
+    weight, inner, own = np.zeros((h, w), np.float32), np.zeros((h, w), np.float32), np.empty((2, h, w), np.float32)
+    total, sums = np.float32(0.0), np.zeros((2, 2), np.float32)
+    for y in range(h):
+        for x in range(w):
+            if hole[y0 + y, x0 + x]:
+                inner[y, x] = 1
+            elif not forbidden[y0 + y, x0 + x]:
+                weight[y, x] = 1
+            total += weight[y, x]
+            for p in range(2):
+                own[p, y, x] = flat[p, (y0 + y) * width + x0 + x]
+                sums[p, 0] += weight[y, x] * own[p, y, x]
+                sums[p, 1] += weight[y, x] * own[p, y, x] * own[p, y, x]
+    total = max(total, np.float32(1.0))
+    return weight, inner, own, sums[:, 1] / total - (sums[:, 0] / total) ** 2
+
+
+@kernel
+def _chosen(cost, starts, another, h, w):
+    """The place of the least costs after some better ones, each away from those before: 1 and its y and x, 0 without one.
 
     Args:
-        flat, squares: planes of the picture as `_flat` has them; shape: (H, W); corner: the box's own y, x.
-        weight, inner, own, around: see `_costs`; taken: (H, W), above 0 where no source may lie.
+        cost: float32 (N, H, W), of places from `starts` (N, 2) on; h, w: how large a place is.
     """
+    for n in range(another + 1):
+        best, y, x = np.float32(np.inf), 0, 0
+        for k in range(len(starts)):
+            dy, dx = _least(cost[k])
+            if cost[k, dy, dx] < best:
+                best, y, x = cost[k, dy, dx], starts[k, 0] + dy, starts[k, 1] + dx
+        if not np.isfinite(best):
+            return 0, 0, 0
+        if n == another:
+            return 1, y, x
+        for k in range(len(starts)):
+            top, left = y - starts[k, 0], x - starts[k, 1]
+            for v in range(max(0, top - h // 2), min(cost.shape[1], top + h // 2 + 1)):
+                for u in range(max(0, left - w // 2), min(cost.shape[2], left + w // 2 + 1)):
+                    cost[k, v, u] = np.inf
+    return 0, 0, 0
 
-    def __init__(
-        self, flat: F32, squares: F32, shape: tuple[int, int], corner: tuple[int, int],
-        weight: F32, inner: F32, own: F32, around: F32, taken: F32,
-    ) -> None:  # fmt: skip
-        self.flat, self.squares, self.shape, self.corner = flat, squares, shape, corner
-        self.weight, self.inner, self.own, self.around, self.taken = weight, inner, own, around, taken
-        self.clash = cv2.integral((taken > 0).astype(np.uint8))
-        ys, xs = np.nonzero((weight > 0) | (inner > 0))
-        self.offsets = ys * shape[1] + xs
-        self.boxes = np.empty((len(own), ys.size, 3), np.float32)
-        self.boxes[..., 0], self.boxes[..., 1], self.boxes[..., 2] = weight[ys, xs], inner[ys, xs], own[:, ys, xs]
 
-    def costs(self, y0: int, x0: int, y1: int, x1: int) -> F32:
-        """Of the places (y0, x0) up to, not including, (y1, x1)."""
-        out = np.empty((y1 - y0, x1 - x0), np.float32)
-        size = *self.shape, *self.weight.shape
-        _costs(
-            self.flat, self.squares, size, self.boxes, self.offsets, self.around, self.clash, self.corner, y0, x0, out
-        )
-        return out
-
-    @property
-    def places(self) -> tuple[int, int]:
-        """How many there are, down and across."""
-        return self.shape[0] - self.weight.shape[0] + 1, self.shape[1] - self.weight.shape[1] + 1
+@kernel
+def _found(picture, hole, forbidden, another):
+    """See `best_source`; three whole numbers, the first of which is 0 where there is none."""
+    y0, x0, y1, x1 = box_of(hole, RIM)
+    h, w = y1 - y0, x1 - x0
+    shape = picture.shape[0], picture.shape[1]
+    if h < 1 or w < 1 or h > shape[0] or w > shape[1]:
+        return 0, 0, 0
+    flat = np.empty((2, shape[0] * shape[1] + 2 * LANES), np.float32)
+    _planes(picture, flat[0], flat[1])
+    squares = flat * flat
+    weight, inner, own, around = _rim_of(flat, shape[1], hole, forbidden, (y0, x0, y1, x1))
+    if weight.sum() < 4:
+        return 0, 0, 0
+    taken = _taken(forbidden, hole)
+    by = 1
+    while by < MOST and max(h, w) > COARSE * by:
+        by *= 2
+    places = np.zeros((0, 2), np.int64)
+    reach = 0
+    # Where there is little room, coarse places meet what is taken though some fine ones do not.
+    while by > 1 and len(places) == 0:
+        places = _worth_a_look(flat, squares, shape, (y0, x0), weight, inner, own, around, taken, by)
+        reach = by
+        by //= 2
+    down, across = shape[0] - h + 1, shape[1] - w + 1
+    box = _surroundings(weight, inner, own, shape[1])
+    size = shape[0], shape[1], h, w
+    # Costs of each place that is worth a look and of those around it, else of all.
+    few = len(places) > 0
+    starts, ends = np.zeros((max(1, len(places)), 2), np.int64), np.zeros((max(1, len(places)), 2), np.int64)
+    ends[0] = down, across
+    for k in range(len(places)):
+        for d in range(2):
+            starts[k, d] = max(0, places[k, d] - reach)
+            ends[k, d] = min((down, across)[d], places[k, d] + reach + 1)
+    cost = np.full((len(starts), 2 * reach + 1 if few else down, 2 * reach + 1 if few else across), np.inf, np.float32)
+    for k in range(len(starts)):
+        part = cost[k, : max(0, ends[k, 0] - starts[k, 0]), : max(0, ends[k, 1] - starts[k, 1])]
+        costs(flat, squares, size, box, around, taken, (y0, x0), starts[k, 0], starts[k, 1], part)
+    found, y, x = _chosen(cost, starts, another, h, w)
+    return found, x - x0, y - y0
 
 
 def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> tuple[int, int] | None:
     """How far off (dx, dy) the place lies whose rim is most like a hole's; None where there is none.
 
     Args:
-        forbidden: px that no source may touch; another: how many better ones are passed over, each away from those before.
+        picture: (h, w, channels); hole, forbidden: (h, w), px to be healed, and those that no source may touch.
+        another: how many better ones are passed over, each away from those before.
     """
-    y0, x0, y1, x1 = box_of(hole, RIM)
-    here = hole[y0:y1, x0:x1]
-    weight = (~here & ~forbidden[y0:y1, x0:x1]).astype(np.float32)
-    h, w = here.shape
-    if weight.sum() < 4 or h > picture.shape[0] or w > picture.shape[1]:
-        return None
-    shape = picture.shape[0], picture.shape[1]
-    flat = np.zeros((2, picture.shape[0] * picture.shape[1] + LANES), np.float32)
-    _planes(picture, flat)
-    own = np.ascontiguousarray(flat[:, :-LANES].reshape(2, *shape)[:, y0:y1, x0:x1])
-    total = weight.sum()
-    around = (weight * own * own).sum(axis=(1, 2)) / total - ((weight * own).sum(axis=(1, 2)) / total) ** 2
-    taken = (forbidden | hole).astype(np.float32)
-    fine = _SourceSearch(flat, flat * flat, shape, (y0, x0), weight, here.astype(np.float32), own, around, taken)
-    by = 1
-    while by < MOST and max(h, w) > COARSE * by:
-        by *= 2
-    found: dict[tuple[int, int], F32] = {}
-    # Where there is little room, coarse places meet what is taken though some fine ones do not.
-    while by > 1 and not found:
-        found = _coarse_to_fine(fine, by)
-        by //= 2
-    found = found or {(0, 0): fine.costs(0, 0, *fine.places)}
-    for n in range(another + 1):
-        least = {at: int(np.argmin(cost)) for at, cost in found.items()}
-        best = min(found, key=lambda at: found[at].flat[least[at]], default=None)
-        if best is None or not np.isfinite(found[best].flat[least[best]]):
-            return None
-        dy, dx = divmod(least[best], found[best].shape[1])
-        sy, sx = best[0] + dy, best[1] + dx
-        if n < another:
-            for (top, left), cost in found.items():
-                cost[
-                    max(0, sy - h // 2 - top) : max(0, sy + h // 2 + 1 - top),
-                    max(0, sx - w // 2 - left) : max(0, sx + w // 2 + 1 - left),
-                ] = np.inf
-    return sx - x0, sy - y0
-
-
-def _coarse_to_fine(fine: _SourceSearch, by: int) -> dict[tuple[int, int], F32]:
-    """Places that are worth a look px by px: from where on, and their costs."""
-    h, w = fine.weight.shape
-    # Px are put together from the box's corner on, so that it falls on whole ones; what is left over at the far sides is
-    # no source.
-    from_y, from_x = fine.corner[0] % by, fine.corner[1] % by
-    high, wide = -(-h // by), -(-w // by)
-    padded = np.zeros((4, high * by, wide * by), np.float32)
-    padded[0, :h, :w], padded[1, :h, :w], padded[2:, :h, :w] = fine.weight, fine.inner, fine.weight * fine.own
-    weight, inner, *given = _parts(padded, by)
-    own = np.stack(given) / np.maximum(weight, np.float32(1e-6))
-    whole = [v[:, :-LANES].reshape(2, *fine.shape) for v in (fine.flat, fine.squares)]
-    planes, squares, taken = (_parts(v[:, from_y:, from_x:], by) for v in (*whole, fine.taken[None]))
-    shape = planes.shape[1], planes.shape[2]
-    corner = fine.corner[0] // by, fine.corner[1] // by
-    coarse = _SourceSearch(_flat(planes), _flat(squares), shape, corner, weight, inner, own, fine.around, taken[0])
-    down, across = coarse.places
-    if down < 1 or across < 1:
-        return {}
-    cost = coarse.costs(0, 0, down, across)
-    found = {}
-    for _ in range(LOOKED_INTO):
-        sy, sx = divmod(int(np.argmin(cost)), across)
-        if not np.isfinite(cost[sy, sx]):
-            break
-        # None beside one that is looked into already.
-        cost[max(0, sy - 1) : sy + 2, max(0, sx - 1) : sx + 2] = np.inf
-        y, x = from_y + sy * by, from_x + sx * by
-        first = max(0, y - by), max(0, x - by)
-        last = min(fine.places[0], y + by + 1), min(fine.places[1], x + by + 1)
-        if last[0] > first[0] and last[1] > first[1]:
-            found[first] = fine.costs(*first, *last)
-    return found
+    found, dx, dy = _found(picture, hole, forbidden, another)
+    return (dx, dy) if found else None
