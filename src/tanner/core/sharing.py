@@ -33,3 +33,9 @@ def each(function: Callable[[A], B], things: Sequence[A]) -> list[B]:
     if pool is None or len(things) < 2:
         return [function(thing) for thing in things]
     return list(pool.map(function, things))
+
+
+def bands(rows: int, most: int) -> list[tuple[int, int]]:
+    """Rows in nearly equal bands of `most` at most: first and end of each. Whatever the threads: results must not change with them."""
+    count = max(1, -(-rows // most))
+    return [(rows * n // count, rows * (n + 1) // count) for n in range(count)]

@@ -371,17 +371,17 @@ def _added_rows(raw, i, k, black, gain, lines, sums):
 
 
 @kernel
-def bin_mosaic(raw, black, gain, red_y, red_x, k, out):
+def bin_mosaic(raw, black, gain, red_y, red_x, k, out, first, end):
     """Mean of each colour's own pixels in k x k blocks, k even; half blocks at the end are left out.
 
     Args:
-        out: float32 (3, H // k, W // k), linear.
+        out: float32 (3, H // k, W // k), linear; first, end: its rows that are made.
     """
-    rows, cols = out.shape[1], out.shape[2]
+    cols = out.shape[2]
     half = k // 2
     lines = np.empty((2, cols * k), dtype=np.int32)
     sums = np.empty((4, cols), dtype=np.float32)
-    for i in range(rows):
+    for i in range(first, end):
         if k == 2:
             _two_rows(raw, i, black, gain, sums)
         else:

@@ -17,12 +17,14 @@ from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
 from tanner.core.optics.view import upright
 from tanner.core.raw.source import Source
-from tanner.core.render.linear import Linear, binned_planes, kernel_for, pre_gains, resample
+from tanner.core.render.linear import PAIRED, Linear, binned, binned_planes, kernel_for, pre_gains, resample
 from tanner.core.render.outside import linear_of
 from tanner.core.render.reduction import TILES, by_pairs
 from tanner.core.render.views import full_size, geometry_groups, geometry_only
 from tanner.core.render.white import as_shot_white
+from tanner.core.sharing import bands, each
 from tanner.core.tone import base, haze
+from tanner.core.tone.base import BAND
 
 F32 = NDArray[np.float32]
 GUIDE_EDGE = 480
@@ -36,6 +38,7 @@ LAYERS = {"structure": (960, 1 / 160, 0.0018), "texture": (1920, 1 / 480, 0.0018
 FINER: Slot[F32] = Slot("finer guides", keep=3, heavy=True)
 LOOKS: Slot[AreaLook] = Slot("looks", keep=1, heavy=True)
 """What masks are read from, by nothing: the same for every development. It and the masks are kept with the frame as it was read."""
+SMALLEST: Slot[tuple[F32, F32, F32]] = Slot("smallest planes", keep=1, heavy=True)
 HAZES: Slot[tuple[F32, F32]] = Slot("hazes", keep=1, heavy=True)
 
 
@@ -50,8 +53,22 @@ def _small_planes(source: Source, development: Development, edge: int, draft: bo
         how = by_pairs(scale)
         linear = replace(linear, reduction=how, kernel=kernel_for(how))
     planes = np.empty((3, size[1], size[0]), dtype=np.float32)
-    resample(linear, 0, 0, planes)
+    if linear.reduction.tiles and linear.reduction.blocks != PAIRED:
+        binned(linear)  # once, before threads ask for it at the same time
+
+    def band(rows: tuple[int, int]) -> None:
+        part = np.empty((3, rows[1] - rows[0], size[0]), dtype=np.float32)
+        resample(linear, rows[0], 0, part)
+        planes[:, rows[0] : rows[1]] = part
+
+    each(band, bands(size[1], BAND))
     return planes, linear
+
+
+def _smallest(source: Source, development: Development, draft: bool) -> tuple[F32, F32, F32]:
+    """What the base layer and haze are both read from."""
+    key = geometry_groups(development)
+    return source.memory.get(SMALLEST, key, lambda: _small(source, development, GUIDE_EDGE, draft))
 
 
 def _small(source: Source, development: Development, edge: int, draft: bool) -> tuple[F32, F32, F32]:
@@ -72,7 +89,7 @@ def base_layer(source: Source, development: Development, draft: bool) -> F32:
     """Coefficients of the base layer for this geometry, before white balance and exposure are chosen."""
 
     def make() -> F32:
-        return base.coefficients(_small(source, development, GUIDE_EDGE, draft)[1])
+        return base.coefficients(_smallest(source, development, draft)[1])
 
     return source.memory.get(GUIDES, geometry_groups(development), make)
 
@@ -91,7 +108,7 @@ def haze_of(source: Source, development: Development, draft: bool) -> tuple[F32,
     """Coefficients of how much light comes through the haze, and the light of the haze itself in plane values, (3,)."""
 
     def make() -> tuple[F32, F32]:
-        planes, luminance, gains = _small(source, development, GUIDE_EDGE, draft)
+        planes, luminance, gains = _smallest(source, development, draft)
         air, through = haze.estimate(planes * gains[:, None, None], luminance)
         return through, np.asarray(air / gains, dtype=np.float32)
 

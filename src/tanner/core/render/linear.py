@@ -22,15 +22,16 @@ from tanner.core.raw import blocks, demosaic
 from tanner.core.raw.source import Source
 from tanner.core.render.reduction import Reduction, Supersampled, reduction
 from tanner.core.render.views import geometry_of
+from tanner.core.sharing import bands, each
 from tanner.core.spots.apply import HEALED_FROM, healed_source
 
 F32 = NDArray[np.float32]
 STRIP = 128
 """Rows of a strip; a multiple of 16, so that strips can become parts of one JPEG."""
 BINNED: Slot[F32] = Slot("binned", keep=2, heavy=True)
-PAIRED = 2
-"""Side of blocks that are not kept: three quarters of the frame's px again, and read for one layer only."""
 """The mosaic in blocks (3, h // k, w // k), by their side."""
+PAIRED = 2
+"""Side of blocks that are not kept, but made row by row as they are read: the whole would be three quarters of the frame again."""
 AREA_MASKS: Slot[F32 | None] = Slot("masks of noise", keep=4, heavy=True)
 """Masks of areas in which noise is dealt with in another way, over the upright frame."""
 SHRUNK: Slot[Shrunk] = Slot("shrunk", heavy=True)
@@ -187,15 +188,18 @@ def binned_planes(source: Source, pre: F32, k: int) -> F32:
     h, w = source.data.shape
     planes = np.empty((3, h // k, w // k), dtype=np.float32)
     ry, rx = source.facts.pattern or (0, 0)
-    demosaic.bin_mosaic(source.data, black, gain, ry, rx, k, planes)
+    data = source.data
+
+    def band(rows: tuple[int, int]) -> None:
+        demosaic.bin_mosaic(data, black, gain, ry, rx, k, planes, *rows)
+
+    each(band, bands(h // k, STRIP))
     return planes
 
 
 def binned(plan: Linear) -> F32:
     """The whole mosaic in blocks, each colour for itself; in a draft, its noise shrunk at that size."""
     memory, k = plan.source.memory, plan.reduction.blocks
-    if k == PAIRED:
-        return _binned_anew(plan.source, plan.pre, k)
     planes = memory.get(BINNED, k, lambda: _binned_anew(plan.source, plan.pre, k))
     noise = plan.small_noise
     if noise is None:
@@ -221,10 +225,7 @@ def _binned_anew(source: Source, pre: F32, k: int) -> F32:
     before = found.source() if found else None
     if found is None or before is None:
         return binned_planes(source, pre, k)
-    if k == PAIRED:
-        planes = binned_planes(before, pre, k)
-    else:
-        planes = before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k)).copy()
+    planes = before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k)).copy()
     black, gain = _levels(source, pre)
     ry, rx = source.facts.pattern or (0, 0)
     rows, cols = planes.shape[1:]
@@ -235,7 +236,7 @@ def _binned_anew(source: Source, pre: F32, k: int) -> F32:
         if bottom > top and right > left:
             part = np.ascontiguousarray(source.data[top * k : bottom * k, left * k : right * k])
             out = np.empty((3, bottom - top, right - left), np.float32)
-            demosaic.bin_mosaic(part, black, gain, ry, rx, k, out)
+            demosaic.bin_mosaic(part, black, gain, ry, rx, k, out, 0, bottom - top)
             planes[:, top:bottom, left:right] = out
     return planes
 
@@ -254,10 +255,14 @@ def _block_planes(plan: Linear, y0: int, x0: int, y1: int, x1: int) -> tuple[F32
         ry, rx = source.facts.pattern or (0, 0)
         shifts[0] = rx - 0.5, ry - 0.5
         shifts[2] = 0.5 - rx, 0.5 - ry
-        whole = binned(plan)
-        return whole, _whole(whole), np.zeros(2, np.float32), float(k), shifts
+        if k != PAIRED:
+            whole = binned(plan)
+            return whole, _whole(whole), np.zeros(2, np.float32), float(k), shifts
     reach = np.empty(4, dtype=np.float32)
     sensor_range(plan.geometry.grid, y0, y1, x0, x1, reach)
+    if plan.reduction.tiles:
+        planes, first = _paired(plan, float(reach[2]), float(reach[3]))
+        return planes, _whole(planes), _f32((0, first)), float(k), shifts
     pad = math.ceil(3 * k * plan.reduction.stretch) + 1
     w, h = source.size
     left = int(math.floor((max(float(reach[0]), -8.0) - pad) / k)) * k
@@ -289,6 +294,20 @@ def _block_planes(plan: Linear, y0: int, x0: int, y1: int, x1: int) -> tuple[F32
         box(planes, 0, 0, k, small, 0, 0, rows, cols)
         planes = small
     return planes, _whole(planes), _f32((left, top)), float(k), shifts
+
+
+def _paired(plan: Linear, top: float, bottom: float) -> tuple[F32, int]:
+    """Rows of a mosaic in pairs of px that cover rows of the sensor and what the kernel reads around, and the first of them in px."""
+    h, w = plan.source.data.shape
+    pad = math.ceil(3 * PAIRED * plan.reduction.stretch) + 1
+    first = min(max(math.floor((top - pad) / PAIRED), 0), h // PAIRED - 10)
+    end = max(min(math.ceil((bottom + pad) / PAIRED) + 1, h // PAIRED), first + 10)
+    black, gain = _levels(plan.source, plan.pre)
+    ry, rx = plan.source.facts.pattern or (0, 0)
+    planes = work.get("planes", 3, end - first, w // PAIRED)
+    part = plan.source.data[first * PAIRED : end * PAIRED]
+    demosaic.bin_mosaic(part, black, gain, ry, rx, PAIRED, planes, 0, end - first)
+    return planes, first * PAIRED
 
 
 def _shared(plan: Linear, first: tuple[bool, bool], end: tuple[int, int], region: tuple[int, int, int, int]) -> F32:

@@ -12,9 +12,25 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.jit import kernel
+from tanner.core.sharing import bands, each
+from tanner.core.tone.logs import log2_row
+
 F32 = NDArray[np.float32]
 EDGE = 0.25
 """Variance in stops squared below which a difference counts as texture, not as an edge."""
+
+BAND = 160
+"""Rows that a thread makes at once: what it works with stays near."""
+
+
+@kernel
+def _logs(x, out):
+    least = np.float32(2.0**-20)
+    for y in range(x.shape[0]):
+        for j in range(x.shape[1]):
+            out[y, j] = max(x[y, j], least)
+        log2_row(out[y], out[y], x.shape[1])
 
 
 def _window(x: F32, share: float) -> tuple[int, int]:
@@ -51,11 +67,22 @@ def coefficients(luminance: F32, share: float = 1 / 40, edge: float = EDGE) -> F
     Returns:
         float32 (2, h, w).
     """
-    guide = np.log2(np.maximum(luminance, 2.0**-20)).astype(np.float32)
     window = _window(luminance, share)
     mean = partial(_mean, window)
-    average = mean(guide)
-    variance = np.maximum(mean(guide * guide) - average * average, 0)
-    a = variance / (variance + np.float32(edge))
-    b = average * (1 - a)
-    return np.stack([mean(a), mean(b)])
+    h, w = luminance.shape
+    out = np.empty((2, h, w), np.float32)
+
+    def band(rows: tuple[int, int]) -> None:
+        # Two means, one of the other: they reach one window up and down.
+        first, end = max(0, rows[0] - window[1]), min(h, rows[1] + window[1])
+        guide = np.empty((end - first, w), np.float32)
+        _logs(luminance[first:end], guide)
+        average = mean(guide)
+        variance = np.maximum(mean(guide * guide) - average * average, 0)
+        a = variance / (variance + np.float32(edge))
+        b = average * (1 - a)
+        here = slice(rows[0] - first, rows[1] - first)
+        out[0, rows[0] : rows[1]], out[1, rows[0] : rows[1]] = mean(a)[here], mean(b)[here]
+
+    each(band, bands(h, BAND))
+    return out

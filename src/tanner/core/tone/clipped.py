@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from tanner.core.jit import kernel
 from tanner.core.optics.geometry import STEP
+from tanner.core.sharing import bands, each
 from tanner.core.tone.light import CURVE_WHITE, base_curve
 
 F32 = NDArray[np.float32]
@@ -59,6 +60,10 @@ class Clipped(NamedTuple):
     hold: np.float32
 
 
+BANDS = 8
+"""In so many bands a frame is gone through by threads that share it."""
+
+
 @kernel
 def _count(v, log, out):
     """Add a place to its cell's sums; 1 where a channel of it is clipped.
@@ -82,19 +87,19 @@ def _count(v, log, out):
 
 
 @kernel
-def _gather(mosaic, red_y, red_x, black, gain, cell, step, out):
+def _gather(mosaic, red_y, red_x, black, gain, cell, step, out, first, end):
     """Sums over the tiles of each cell, for `ratios`: logarithms of ratios of unclipped channels, and how many.
 
     Args:
         black, gain: float32 (2, 2) by row and column parity: to shares of the sensor's white.
         step: only every step-th tile is looked at, each way; cell: px of a side, a multiple of 2 step.
-        out: float32 (9, rows, columns).
+        out: float32 (9, rows, columns); first, end: its rows that are filled.
     """
     full = np.float32(FULL)
     v = np.empty(3, dtype=np.float32)
     log = np.empty(3, dtype=np.float32)
     clipped = 0
-    for i in range(out.shape[1]):
+    for i in range(first, end):
         for j in range(out.shape[2]):
             for y in range(i * cell, min((i + 1) * cell, mosaic.shape[0] - 1), 2 * step):
                 for x in range(j * cell, min((j + 1) * cell, mosaic.shape[1] - 1), 2 * step):
@@ -159,7 +164,12 @@ def ratios(data: NDArray[Any], pattern: tuple[int, int], black: tuple[float, ...
     if data.ndim == 2:
         levels = np.array(black, dtype=np.float64).reshape(2, 2)
         gain = np.ascontiguousarray(1 / (white - levels), dtype=np.float32)
-        clipped = _gather(data, *pattern, levels.astype(np.float32), gain, cell, step, found)
+        low = levels.astype(np.float32)
+
+        def band(rows: tuple[int, int]) -> int:
+            return int(_gather(data, *pattern, low, gain, cell, step, found, *rows))
+
+        clipped = sum(each(band, bands(found.shape[1], -(-found.shape[1] // BANDS))))
     else:
         clipped = _gather_planes(data, cell, step, found)
     if not clipped:
