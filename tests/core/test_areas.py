@@ -15,6 +15,7 @@ from tanner.core.areas.declare import AREAS
 from tanner.core.areas.masks import mask_row
 from tanner.core.areas.place import between, moved, to_places
 from tanner.core.areas.raster import masks_of
+from tanner.core.areas.raster_row import raster_row
 from tanner.core.areas.shapes import Round, Straight
 from tanner.core.errors import SettingsError
 from tanner.core.raw.reader import read
@@ -43,8 +44,8 @@ def drawn(source: Source, values: dict[str, object], **more: object) -> np.ndarr
 
 def masked(shapes: list[object], u: np.ndarray, v: np.ndarray, **parts: object) -> np.ndarray:
     masks = masks_of([("00000000", AREAS.parts(shapes=shapes, **parts))])
-    out, work, more = np.empty(len(u), np.float32), np.empty(len(u), np.float32), np.empty((4, len(u)), np.float32)
-    mask_row(masks, 0, u.astype(np.float32), v.astype(np.float32), out, work, more, len(u))
+    out, work = np.empty(len(u), np.float32), np.empty(len(u), np.float32)
+    mask_row(masks, 0, u.astype(np.float32), v.astype(np.float32), out, work, len(u))
     return out
 
 
@@ -378,3 +379,35 @@ def test_preview_and_file_show_the_same_mask(source: Source) -> None:
     error = ((reduced - small) ** 2).mean()
     # No worse than the picture itself is reduced.
     assert 10 * np.log10(65535**2 / error) > min(45, 10 * np.log10(65535**2 / base) - 0.5)
+
+
+# --- masks on a grid -------------------------------------------------------------------------------
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.integers(0, 2**32 - 1), st.floats(-0.8, 0.8), st.floats(-0.8, 0.8), st.floats(-1, 1), st.floats(-1, 1),
+    st.integers(1, 70), st.booleans(),
+)  # fmt: skip
+def test_a_row_of_a_grid_is_read_between_its_px(
+    seed: int, u0: float, v0: float, du: float, dv: float, n: int, jumps: bool
+) -> None:
+    """Whether sixteen px lie close together, across rows, beyond the grid or anywhere: against the formula in float64."""
+    rng = np.random.default_rng(seed)
+    h, w = int(rng.integers(2, 60)), int(rng.integers(2, 90))
+    plane = rng.integers(0, 65536, (2, h, w)).astype(np.uint16)
+    scale = float(max(h, w))
+    u, v = (a + d * np.arange(n) / 200 for a, d in ((u0, du), (v0, dv)))
+    if jumps:
+        u = rng.permutation(u)
+    u, v = u.astype(np.float32), v.astype(np.float32)
+    out = np.full(n + 16, -1, np.float32)
+    raster_row(np.array([1, scale, scale, 0, 0, 0, 0, 0], np.float32), plane, u, v, out, n)
+    x, y = (np.clip(a.astype(np.float64) * scale + m / 2 - 0.5, 0, m - 1) for a, m in ((u, w), (v, h)))
+    i, j = np.minimum(y.astype(int), h - 2), np.minimum(x.astype(int), w - 2)
+    fy, fx = y - i, x - j
+    four = plane[1].astype(np.float64)
+    wanted = (four[i, j] * (1 - fx) + four[i, j + 1] * fx) * (1 - fy) + (
+        four[i + 1, j] * (1 - fx) + four[i + 1, j + 1] * fx
+    ) * fy
+    assert np.abs(out[:n] - wanted / 65535).max() < 3e-5 and (out[n:] == -1).all()

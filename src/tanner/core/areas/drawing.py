@@ -92,7 +92,6 @@ def _rows(masks, back, sx, sy, out):
     """A mask by formula over a grid; back: float64 (3, 3), from places of the frame to the mask's own."""
     h, w = out.shape
     u, v, part = np.empty(w, np.float32), np.empty(w, np.float32), np.empty(w, np.float32)
-    work = np.empty((4, w), np.float32)
     for i in range(h):
         y = (i - (h - 1) / 2) / sy
         for j in range(w):
@@ -101,7 +100,7 @@ def _rows(masks, back, sx, sy, out):
             d = max(d, 1e-6)
             u[j] = (back[0, 0] * x + back[0, 1] * y + back[0, 2]) / d
             v[j] = (back[1, 0] * x + back[1, 1] * y + back[1, 2]) / d
-        mask_row(masks, 0, u, v, out[i], part, work, w)
+        mask_row(masks, 0, u, v, out[i], part, w)
 
 
 def by_formula(shape: Straight | Round | Whole, back: F64, grid: Grid) -> F32:

@@ -60,7 +60,7 @@ def fill_fields(
     places_row(areas.grid, areas.to, y, x0, work[4:6], work[:2], n)
     for area in range(areas.by.shape[0]):
         m, total = masks[area], np.float32(0.0)
-        mask_row(areas.masks, area, work[0], work[1], m, work[3], work[4:8], n)
+        mask_row(areas.masks, area, work[0], work[1], m, work[3], n)
         for j in range(n):
             total += m[j]
         touched[area] = total > np.float32(0.0)
@@ -92,7 +92,7 @@ def sharpen_more(areas: Areas, y0: int, x0: int, fade: float, out: F32) -> None:
     h, w = out.shape
     wide = max(w, 32)
     nodes, uv = np.empty((2, wide), np.float32), np.empty((2, wide), np.float32)
-    m, part, work = np.empty(wide, np.float32), np.empty(wide, np.float32), np.empty((4, wide), np.float32)
+    m, part = np.empty(wide, np.float32), np.empty(wide, np.float32)
     for i in range(h):
         for j in range(w):
             out[i, j] = np.float32(0.0)
@@ -100,6 +100,6 @@ def sharpen_more(areas: Areas, y0: int, x0: int, fade: float, out: F32) -> None:
         for area in range(areas.sharpen.shape[0]):
             amount = areas.sharpen[area] * np.float32(fade)
             if amount != np.float32(0.0):
-                mask_row(areas.masks, area, uv[0], uv[1], m, part, work, w)
+                mask_row(areas.masks, area, uv[0], uv[1], m, part, w)
                 for j in range(w):
                     out[i, j] += m[j] * amount

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from tanner.core.areas.raster_row import raster_row
 from tanner.core.jit import kernel
 from tanner.core.optics.geometry import STEP
 
@@ -69,52 +70,8 @@ def _whole(p, out, n):
 
 
 @kernel
-def _raster(p, raster, u, v, out, work, n):
-    """A mask on a grid: p0 which, p1 and p2 from places to its px. Between its px straight lines, beyond it as at its rim.
-
-    One result a loop, and what is looked up by itself, so that it is done in vectors.
-
-    Args:
-        work: float32 (4, n), work space.
-    """
-    plane = raster[np.int64(p[0])]
-    h, w = plane.shape
-    flat = plane.reshape(-1)
-    sx, sy, half, zero = p[1], p[2], np.float32(0.5), np.float32(0.0)
-    ox, oy = np.float32(w) * half - half, np.float32(h) * half - half
-    right, bottom = np.float32(w - 1), np.float32(h - 1)
-    most_x, most_y, wide = np.int32(w - 2), np.int32(h - 2), np.int32(w)
-    fx, fy, low = work[0], work[1], work[2]
-    index = work[3].view(np.int32)
-    scale = np.float32(1.0) / np.float32(65535.0)
-    for j in range(n):
-        fx[j] = min(max(u[j] * sx + ox, zero), right)
-    for j in range(n):
-        fy[j] = min(max(v[j] * sy + oy, zero), bottom)
-    for j in range(n):
-        index[j] = min(np.int32(fy[j]), most_y) * wide + min(np.int32(fx[j]), most_x)
-    for j in range(n):
-        fx[j] -= np.float32(min(np.int32(fx[j]), most_x))
-    for j in range(n):
-        fy[j] -= np.float32(min(np.int32(fy[j]), most_y))
-    after, below, last = flat[1:], flat[w:], flat[w + 1 :]
-    for j in range(n):
-        k = np.uint64(index[j])
-        a = np.float32(flat[k])
-        low[j] = a + fx[j] * (np.float32(after[k]) - a)
-    for j in range(n):
-        k = np.uint64(index[j])
-        a = np.float32(below[k])
-        b = a + fx[j] * (np.float32(last[k]) - a)
-        out[j] = (low[j] + fy[j] * (b - low[j])) * scale
-
-
-@kernel
-def _combine(m, part, how, inverted, n):
+def _combine(m, part, how, n):
     one = np.float32(1.0)
-    if inverted:
-        for j in range(n):
-            part[j] = one - part[j]
     if how == ADD:
         for j in range(n):
             m[j] = m[j] + part[j] - m[j] * part[j]
@@ -130,30 +87,43 @@ def _combine(m, part, how, inverted, n):
 
 
 @kernel
-def mask_row(masks, area, u, v, m, part, work, n):
+def mask_row(masks, area, u, v, m, part, n):
     """One area's mask along a row, 0 to 1.
 
     Args:
-        u, v: float32 (n,), places. m: float32 (n,), filled; part: float32 (n,) and work: float32 (4, n), work space.
+        u, v: float32 (n,), places. m: float32 (n,), filled; part: float32 (n,), work space.
     """
-    for j in range(n):
-        m[j] = np.float32(0.0)
+    begun = False
     for s in range(masks.first[area], masks.first[area + 1]):
-        if masks.combine[s] == INVERT:
+        if masks.combine[s] == INVERT and begun:
             for j in range(n):
                 m[j] = np.float32(1.0) - m[j]
             continue
+        # What is the first is added to nothing: it is the mask.
+        alone = not begun and (masks.combine[s] == ADD or masks.combine[s] == EITHER)
+        if not begun and not alone:
+            m[:n] = np.float32(1.0 if masks.combine[s] == INVERT else 0.0)
+            begun = True
+            continue
+        row = m if alone else part
         p = masks.number[s]
         kind = masks.kind[s]
         if kind == STRAIGHT:
-            _straight(p, u, v, part, n)
+            _straight(p, u, v, row, n)
         elif kind == ROUND:
-            _round(p, u, v, part, n)
+            _round(p, u, v, row, n)
         elif kind == WHOLE:
-            _whole(p, part, n)
+            _whole(p, row, n)
         else:
-            _raster(p, masks.raster, u, v, part, work, n)
-        _combine(m, part, masks.combine[s], masks.inverted[s], n)
+            raster_row(p, masks.raster, u, v, row, n)
+        if masks.inverted[s]:
+            for j in range(n):
+                row[j] = np.float32(1.0) - row[j]
+        if begun:
+            _combine(m, part, masks.combine[s], n)
+        begun = True
+    if not begun:
+        m[:n] = np.float32(0.0)
 
 
 @kernel

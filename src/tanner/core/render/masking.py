@@ -31,10 +31,9 @@ def _fill(masks: Masks, grid: F32, to: F32, y0: int, x0: int, out: F32) -> None:
     h, w = out.shape
     wide = max(w, 32)
     nodes, uv, part = np.empty((2, wide), np.float32), np.empty((2, wide), np.float32), np.empty(wide, np.float32)
-    work = np.empty((4, wide), np.float32)
     for i in range(h):
         places_row(grid, to, y0 + i, x0, nodes, uv, w)
-        mask_row(masks, 0, uv[0], uv[1], out[i], part, work, w)
+        mask_row(masks, 0, uv[0], uv[1], out[i], part, w)
 
 
 def mask_of(
