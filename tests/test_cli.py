@@ -184,9 +184,15 @@ def test_serve_says_where_and_minds_the_port(tmp_path: Path) -> None:
             assert b"No shoots yet" in page.read()
         taken = tanner("serve", "--data", tmp_path / "e", "--port", port, expect=1)
         assert "cannot be used" in taken.stderr and "--port" in taken.stderr
+        # The first request of a kind, whose check is made when it comes: nothing is said of that where Tanner was started.
+        token = (tmp_path / "d" / "token").read_text().strip()
+        first = urllib.request.Request(f"http://127.0.0.1:{port}/api/shoots", b'{"name": "Spring"}')
+        first.add_header("Authorization", f"Bearer {token}")
+        first.add_header("Content-Type", "application/json")
+        with urllib.request.urlopen(first, timeout=30) as answer:
+            assert answer.status == 200
         # Somebody is in the middle of a request: half of what it holds has come.
         asks = socket.create_connection(("127.0.0.1", port))
-        token = (tmp_path / "d" / "token").read_text().strip()
         head = f"POST /api/shoots HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nAuthorization: Bearer {token}\r\n"
         asks.sendall(f'{head}Content-Type: application/json\r\nContent-Length: 40\r\n\r\n{{"name":'.encode())
         time.sleep(0.3)

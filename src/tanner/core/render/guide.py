@@ -38,7 +38,7 @@ LAYERS = {"structure": (960, 1 / 160, 0.0018), "texture": (1920, 1 / 480, 0.0018
 FINER: Slot[F32] = Slot("finer guides", keep=3, heavy=True)
 LOOKS: Slot[AreaLook] = Slot("looks", keep=1, heavy=True)
 """What masks are read from, by nothing: the same for every development. It and the masks are kept with the frame as it was read."""
-SMALLEST: Slot[tuple[F32, F32, F32]] = Slot("smallest planes", keep=1, heavy=True)
+SMALLEST: Slot[tuple[F32, F32, F32]] = Slot("smallest", keep=1, heavy=True)
 HAZES: Slot[tuple[F32, F32]] = Slot("hazes", keep=1, heavy=True)
 
 

@@ -45,6 +45,8 @@ def spots_again(lead: SpotLead, here: Features, spots: Mapping[str, SpotParts]) 
     start, end = pairs(lead.features, here)
     on = _on_subject(lead, start)
     setup = _setup(start[~on], end[~on], int((~_on_subject(lead, lead.features.at)).sum()))
+    grey = here.grey.astype(np.float32)
+    shown = grey, np.ones_like(grey)
     found: dict[str, Found] = {}
     for ident, spot in spots.items():
         if spot.holds == "subject":
@@ -55,7 +57,7 @@ def spots_again(lead: SpotLead, here: Features, spots: Mapping[str, SpotParts]) 
             found[ident] = [*np.eye(3).ravel()[:8].tolist(), 0.0], "lost"
             continue
         m, sure = way
-        why = "" if _same(lead.features, here, m, spot) else "covered"
+        why = "" if _same(lead.features, shown, m, spot) else "covered"
         rounded = [round(float(v), 7) for v in m.ravel()[:8]]
         found[ident] = [*rounded, round(min(sure, SURE / 2) if why else sure, 3)], why
     return found
@@ -105,8 +107,12 @@ def _near(start: F64, end: F64, at: F64) -> tuple[F64, float] | None:
     return None if moved is None else (moved, min(1.0, count / 30))
 
 
-def _same(lead: Features, here: Features, m: F64, spot: SpotParts) -> bool:
-    """Whether a frame shows around a spot what the lead shows there: laid over one another by the map, but for light."""
+def _same(lead: Features, shown: tuple[F32, F32], m: F64, spot: SpotParts) -> bool:
+    """Whether a frame shows around a spot what the lead shows there: laid over one another by the map, but for light.
+
+    Args:
+        shown: the frame's grey picture, and ones of its size.
+    """
     h, w = lead.grey.shape
     long = max(h, w)
     points = np.asarray(spot.path) * long + ((w - 1) / 2, (h - 1) / 2)
@@ -117,13 +123,13 @@ def _same(lead: Features, here: Features, m: F64, spot: SpotParts) -> bool:
     right, bottom = min(w, high[0]), min(h, high[1])
     if right - left < 3 or bottom - top < 3:
         return True  # beyond the frame nothing is healed anyway
-    gh, gw = here.grey.shape
+    gh, gw = shown[0].shape
     to_lead = np.array([[long, 0, (w - 1) / 2 - left], [0, long, (h - 1) / 2 - top], [0, 0, 1.0]])
     to_here = np.array([[max(gh, gw), 0, (gw - 1) / 2], [0, max(gh, gw), (gh - 1) / 2], [0, 0, 1.0]])
     back = to_here @ m @ np.linalg.inv(to_lead)
     size, flags = (int(right - left), int(bottom - top)), cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    b = cv2.warpPerspective(here.grey.astype(np.float32), back, size, flags=flags)
-    seen = cv2.warpPerspective(np.ones((gh, gw), np.float32), back, size, flags=flags) > 0.5
+    b, inside = (cv2.warpPerspective(v, back, size, flags=flags) for v in shown)
+    seen = inside > 0.5
     a = lead.grey[top:bottom, left:right].astype(np.float32)
     cover = np.zeros(a.shape, np.uint8)
     corner = np.rint(points - (left, top)).astype(np.int32)
