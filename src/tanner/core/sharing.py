@@ -14,7 +14,7 @@ A = TypeVar("A")
 B = TypeVar("B")
 
 # Threads of a pool do not take it over: there it is None.
-_pool: ContextVar[Executor | None] = ContextVar("threads that share the work", default=None)
+_pool: ContextVar[Executor | None] = ContextVar("pool", default=None)
 
 
 @contextmanager
