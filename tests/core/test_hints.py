@@ -17,7 +17,7 @@ from tanner.core.areas.drawing import Grid
 from tanner.core.areas.look import AreaLook
 from tanner.core.areas.networks import face_points
 from tanner.core.choosing.alike import UNLIKE, Near, copies, groups, unlike_moved
-from tanner.core.choosing.hints import CLOSED, MOVED, _opening, focused, measured, sharpness
+from tanner.core.choosing.hints import CLOSED, MOVED, SHUT, _opening, focused, measured, sharpness
 from tanner.core.raw.reader import read
 from tanner.core.series.sets import Sighting, unlikeness
 from tanner.jobs.tasks import descriptor, hints_of, picture, starting
@@ -212,7 +212,7 @@ def test_of_the_burst_the_frame_with_the_blink_is_told_and_no_other(tmp_path: Pa
         path = tmp_path / shot.name
         path.write_bytes(take(shot))
         eyes = hints_of(str(path))["eyes"]
-        assert eyes is not None and (eyes < 0.25) == (shot.scene == "wren-blink"), (shot.name, eyes)
+        assert eyes is not None and (eyes < SHUT) == (shot.scene == "wren-blink"), (shot.name, eyes)
 
 
 def test_moving_over_one_another_is_a_distance() -> None:

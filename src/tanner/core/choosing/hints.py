@@ -28,7 +28,11 @@ MOVED = 0.55
 """Share of sharpness that is left along one direction, against the one across it, below which a blur is of movement."""
 CLOSED = 0.17
 """Opening of the lids over the width of the eye below which an eye counts as closed. Chosen on the demo's people and one
-public-domain portrait: open ones gave 0.24 and up, closed ones 0.12 at most."""
+public-domain portrait: open ones gave 0.24 and up, closed ones 0.163 at most."""
+OPEN = 0.32
+"""The same of an eye that is wide open."""
+SHUT = (CLOSED / 2) / (OPEN - CLOSED / 2)
+"""What `measured` says of an eye that just counts as closed: from nothing, half of `CLOSED`, to 1, `OPEN`."""
 CLIPPED = 0.98
 """Share of white at which skin counts as clipped."""
 
@@ -218,7 +222,7 @@ def _opening(points: F64) -> float | None:
     # In profile the far eye lies off the face: the wider of both is the one that is seen.
     if min(widths) < 0.35 * max(widths):
         return None
-    return round(float(np.clip((max(found) - CLOSED / 2) / (0.32 - CLOSED / 2), 0, 1)), 2)
+    return round(float(np.clip((max(found) - CLOSED / 2) / (OPEN - CLOSED / 2), 0, 1)), 2)
 
 
 def _clipped(look: AreaLook, box: tuple[float, float, float, float]) -> float:

@@ -11,7 +11,7 @@ from tanner.catalogue.models import Frame
 from tanner.catalogue.sets import sighting
 from tanner.catalogue.steps import record
 from tanner.core.choosing.alike import GAP_S, UNLIKE, Near, copies, groups
-from tanner.core.choosing.hints import MOVED
+from tanner.core.choosing.hints import MOVED, SHUT
 from tanner.core.errors import TannerError
 from tanner.jobs.tasks import HINTS, quick_preview
 from tanner.web.api.common import WithServices, done, frame_of, frames_of, one_shoot
@@ -37,7 +37,7 @@ def choosing(shoot_id: int, services: WithServices, gap_s: float = GAP_S, unlike
         for group in found:
             doubled |= copies([sightings[i] for i in group])
         rows = [_row(frames[i], doubled) for group in found for i in group]
-    return {"name": name, "frames": rows, "groups": found, "moved": MOVED}
+    return {"name": name, "frames": rows, "groups": found, "moved": MOVED, "shut": SHUT}
 
 
 def _row(frame: Frame, doubled: dict[int, int]) -> dict[str, Any]:

@@ -36,7 +36,7 @@ function words(frame) {
   const share = sharpest.sharp ? (100 * m.sharp) / sharpest.sharp : 100;
   found.push([t`sharp ${number(share, 0)} %`, t`How sharp the ${{ face: t`eyes are`, focus: t`focused area is` }[m.where] || t`${m.where} is`}, against the sharpest of its group`, share < 85]);
   if (share < 85 && m.along < state.moved && m.along < 0.75 * sharpest.along) found.push([t`moved`, t`Blurred along one direction: ${number(100 * m.along, 0)} % of the detail across it`, true]);
-  if (m.eyes !== null && m.eyes < 0.25) found.push([t`eyes closed`, t`Lids open to ${number(100 * m.eyes, 0)} %`, true]);
+  if (m.eyes !== null && m.eyes < state.shut) found.push([t`eyes closed`, t`Lids open to ${number(100 * m.eyes, 0)} %`, true]);
   if (m.clipped > 0.01) found.push([t`skin clipped ${number(100 * m.clipped, 0)} %`, t`Share of the face that is white in a channel`, true]);
   if (frame.copy) found.push([t`copy of ${state.frames.get(frame.copy)?.name.replace(/\.[^.]+$/, "")}`, t`The same moment and the same look`, true]);
   return found;
@@ -62,6 +62,7 @@ async function load() {
   state.order = found.frames.map((f) => f.id);
   state.groups = found.groups;
   state.moved = found.moved;
+  state.shut = found.shut;
   state.at = Math.max(0, state.order.indexOf(at));
   byId("choose-none").hidden = state.order.length > 0;
   byId("choose-main").hidden = !state.order.length;
