@@ -117,3 +117,17 @@ def test_depth_is_at_full_size_and_of_one_side_at_edges(scene: str) -> None:
     share = (far - low)[edge] / (high - low)[edge]
     # A table top has nothing on it that stands out.
     assert scene == "table-top" or (edge.sum() > 100 and ((share > 0.3) & (share < 0.7)).mean() < 0.02)
+
+
+@pytest.mark.parametrize("scene", [n for n in PORTRAITS if "brows" in truth(n)])
+def test_brows_are_hair_above_the_eyes_and_darker_than_skin(scene: str) -> None:
+    known = truth(scene)
+    brows, face = known["brows"], json.loads((PICTURES / f"{scene}.json").read_text())["faces"][0]
+    rows, columns = np.nonzero(brows > 0.5)
+    h, w = brows.shape
+    # Lashes are hair as well: brows lie above them, within the face.
+    assert 0 < brows.sum() < 0.2 * known["skin"].sum() and (brows <= known["hair"] + 0.02).all()
+    assert rows.max() < min(e[1] for e in face["eyes"]) * h
+    assert columns.min() > face["box"][0] * w - 2 and columns.max() < face["box"][2] * w + 2
+    light = pictures.planes(scene).mean(axis=0)
+    assert light[brows > 0.8].mean() < 0.6 * light[known["skin"] > 0.9].mean()
