@@ -25,7 +25,7 @@ from tanner.core.render import render
 from tanner.core.spots.apply import healed_frame, healed_source
 from tanner.core.spots.fill import filled
 from tanner.core.spots.find import USUAL, as_settings, specks
-from tanner.core.spots.heal import healed, membrane
+from tanner.core.spots.heal import healed_box, membrane
 from tanner.core.spots.search import RIM, best_source
 from tanner.studio.camera import take
 from tanner.studio.demo import frames
@@ -36,6 +36,13 @@ NONE = np.zeros((1, 1), bool)
 def disc(shape: tuple[int, int], at: tuple[float, float], radius: float) -> np.ndarray:
     y, x = np.mgrid[0 : shape[0], 0 : shape[1]]
     return np.hypot(x - at[0], y - at[1]) <= radius
+
+
+def healed(picture: np.ndarray, hole: np.ndarray, by: tuple[int, int] | None) -> tuple[np.ndarray, float]:
+    (y0, x0, y1, x1), new, step = healed_box(picture, hole, by)
+    result = picture.copy()
+    result[y0:y1, x0:x1] = new
+    return result, step
 
 
 def test_the_membrane_is_the_solution_of_laplace() -> None:
@@ -317,6 +324,23 @@ def test_a_source_is_no_other_spot_and_another_is_another() -> None:
         done = healed_frame(spoilt, develop(values | {"spots/00000001/another": n})).done["00000001"]
         places.add(done.source)
     assert len(places) == 3
+
+
+def test_each_other_source_is_another_wherever_the_first_was_found() -> None:
+    """Close by or further off: whoever asks for another twice has seen three places, none half over another."""
+    source = made_up()
+    grain = np.random.default_rng(11).normal(0, 60, source.data.shape)
+    rough = Source(source.facts, (source.data + grain).clip(0, 16383).astype(np.uint16))
+    for n in range(12):
+        at = [[0.05 * (n % 4) - 0.08, 0.06 * (n // 4) - 0.06]]
+        found = []
+        for another in range(3):
+            values = spot(path=at, size=0.012, another=another)
+            done = next(iter(healed_frame(rough, develop(values)).done.values()))
+            assert done.source is not None
+            found.append(np.array(done.source))
+        for a, b in ((0, 1), (0, 2), (1, 2)):
+            assert np.abs(found[a] - found[b]).max() > 0.012, (n, found)
 
 
 @pytest.mark.parametrize(

@@ -124,7 +124,7 @@ def _untiled(values, most, whole, out):
 
 @kernel
 def _laid(picture, new, cover, opacity):
-    """What a spot leaves of a box (h, w, c), and from which row and column on and up to which it changes anything."""
+    """From which row and column of a box (h, w, c) on a spot changes anything, and what it leaves of all that it changes."""
     touched = cover > np.float32(0.002)
     top, left, bottom, right = box_of(touched, 0)
     out = np.empty((bottom - top, right - left, picture.shape[2]), np.float32)
@@ -253,7 +253,8 @@ class SpotCanvas:
                 return Done(None, 0.0, LEFT[why], left=True), None
             spot = lying(spot)
         given = self.way(spot.source) if len(spot.source) == 2 else None
-        searched = spot.way == "heal" and given is None and not spot.other and not spot.another
+        searched = spot.way == "heal" and given is None and not spot.other
+        passed = None
         # Most places have one as good close by; the wider look costs three times as much.
         for reach in (NEAR, REACH) if searched else (REACH,):
             window = self.window_of(spot, reach)
@@ -268,9 +269,13 @@ class SpotCanvas:
                     return Done(None, 0.0, there, left=True), None
                 got = there
             else:
-                got = self._put(spot, given, here)
+                # The first is the one close by where that is plain: whoever asks for another gets another one than that.
+                first = searched and reach == NEAR
+                got = self._put(spot, given, here, 0 if first else spot.another - (passed is not None), passed)
             if got.by is not None and got.seam <= PLAIN:
-                break
+                if not searched or not spot.another or passed is not None:
+                    break
+                passed = got.by
         told = None
         if got.by is not None:
             forth = self.forth @ (np.array(got.by) * self.step)
@@ -295,8 +300,15 @@ class SpotCanvas:
                 others |= self.cover(other, y0, x0, y1 - y0, x1 - x0) > 0.002
         return _Place(y0, x0, self.window(y0, x0, y1, x1), cover, hole, others)
 
-    def _put(self, spot: SpotParts, given: tuple[int, int] | None, here: "_Place") -> "_Put":
-        """What comes to a spot's place from its own frame, by its way."""
+    def _put(
+        self,
+        spot: SpotParts,
+        given: tuple[int, int] | None,
+        here: "_Place",
+        another: int,
+        passed: tuple[int, int] | None,
+    ) -> "_Put":
+        """What comes to a spot's place from its own frame, by its way; another, passed: see `best_source`."""
         picture, hole = here.picture, here.hole
         box = 0, 0, *hole.shape
         if spot.way == "even":
@@ -304,7 +316,7 @@ class SpotCanvas:
         if spot.way == "fill":
             along = self.px(spot.along) - (here.left, here.top) if len(spot.along) > 1 else None
             return _Put(box, filled(picture, hole, here.others & ~hole, spot.another, along), 0.0, given)
-        by = given or best_source(picture, hole, here.others, spot.another)
+        by = given or best_source(picture, hole, here.others, another, passed)
         if spot.way == "copy" and by is not None:
             return _Put(box, np.roll(picture, (-by[1], -by[0]), (0, 1)), 0.0, by)
         return _Put(*healed_box(picture, hole, by), by)

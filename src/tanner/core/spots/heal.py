@@ -205,14 +205,6 @@ def healed_box(picture: F32, hole: Mask, by: tuple[int, int] | None) -> tuple[Bo
     return box, new[..., : picture.shape[2]], step
 
 
-def healed(picture: F32, hole: Mask, by: tuple[int, int] | None) -> tuple[F32, float]:
-    """The same within the whole picture."""
-    (y0, x0, y1, x1), new, step = healed_box(picture, hole, by)
-    result = picture.copy()
-    result[y0:y1, x0:x1] = new
-    return result, step
-
-
 def healed_from(picture: F32, hole: Mask, there: F32) -> tuple[Box, F32, float]:
     """As `healed_box`, from another picture of the same px, whose light is first made that of the rim."""
     y0, x0, y1, x1 = box_of(hole, RIM)

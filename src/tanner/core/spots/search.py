@@ -240,12 +240,25 @@ def _rim_of(flat, width, hole, forbidden, box):
 
 
 @kernel
-def _chosen(cost, starts, another, h, w):
+def _pass_over(cost, starts, h, w, y, x):
+    """Take a place and those that overlap half of it out of the choice; see `_chosen`."""
+    for k in range(len(starts)):
+        top, left = y - starts[k, 0], x - starts[k, 1]
+        for v in range(max(0, top - h // 2), min(cost.shape[1], top + h // 2 + 1)):
+            for u in range(max(0, left - w // 2), min(cost.shape[2], left + w // 2 + 1)):
+                cost[k, v, u] = np.inf
+
+
+@kernel
+def _chosen(cost, starts, another, h, w, y, x):
     """The place of the least costs after some better ones, each away from those before: 1 and its y and x, 0 without one.
 
     Args:
         cost: float32 (N, H, W), of places from `starts` (N, 2) on; h, w: how large a place is.
+        y, x: a place that is passed over besides; below 0 for none.
     """
+    if y >= 0:
+        _pass_over(cost, starts, h, w, y, x)
     for n in range(another + 1):
         best, y, x = np.float32(np.inf), 0, 0
         for k in range(len(starts)):
@@ -256,16 +269,12 @@ def _chosen(cost, starts, another, h, w):
             return 0, 0, 0
         if n == another:
             return 1, y, x
-        for k in range(len(starts)):
-            top, left = y - starts[k, 0], x - starts[k, 1]
-            for v in range(max(0, top - h // 2), min(cost.shape[1], top + h // 2 + 1)):
-                for u in range(max(0, left - w // 2), min(cost.shape[2], left + w // 2 + 1)):
-                    cost[k, v, u] = np.inf
+        _pass_over(cost, starts, h, w, y, x)
     return 0, 0, 0
 
 
 @kernel
-def _found(picture, hole, forbidden, another):
+def _found(picture, hole, forbidden, another, passed, dy, dx):
     """See `best_source`; three whole numbers, the first of which is 0 where there is none."""
     y0, x0, y1, x1 = box_of(hole, RIM)
     h, w = y1 - y0, x1 - x0
@@ -304,16 +313,20 @@ def _found(picture, hole, forbidden, another):
     for k in range(len(starts)):
         part = cost[k, : max(0, ends[k, 0] - starts[k, 0]), : max(0, ends[k, 1] - starts[k, 1])]
         costs(flat, squares, size, box, around, taken, (y0, x0), starts[k, 0], starts[k, 1], part)
-    found, y, x = _chosen(cost, starts, another, h, w)
+    y, x = (y0 + dy, x0 + dx) if passed else (-1, -1)
+    found, y, x = _chosen(cost, starts, another, h, w, y, x)
     return found, x - x0, y - y0
 
 
-def best_source(picture: F32, hole: Mask, forbidden: Mask, another: int = 0) -> tuple[int, int] | None:
+def best_source(
+    picture: F32, hole: Mask, forbidden: Mask, another: int = 0, passed: tuple[int, int] | None = None
+) -> tuple[int, int] | None:
     """How far off (dx, dy) the place lies whose rim is most like a hole's; None where there is none.
 
     Args:
         picture: (h, w, channels); hole, forbidden: (h, w), px to be healed, and those that no source may touch.
-        another: how many better ones are passed over, each away from those before.
+        another: how many better ones are passed over, each away from those before; passed: one (dx, dy) that is besides.
     """
-    found, dx, dy = _found(picture, hole, forbidden, another)
+    x, y = passed or (0, 0)
+    found, dx, dy = _found(picture, hole, forbidden, another, passed is not None, y, x)
     return (dx, dy) if found else None
