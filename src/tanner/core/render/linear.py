@@ -23,7 +23,7 @@ from tanner.core.raw.source import Source
 from tanner.core.render.reduction import Reduction, Supersampled, reduction
 from tanner.core.render.views import geometry_of
 from tanner.core.sharing import bands, each
-from tanner.core.spots.apply import HEALED_FROM, healed_source
+from tanner.core.spots.apply import HEALED_FROM, healed_source, like_before
 
 F32 = NDArray[np.float32]
 STRIP = 128
@@ -225,11 +225,15 @@ def _binned_anew(source: Source, pre: F32, k: int) -> F32:
     before = found.source() if found else None
     if found is None or before is None:
         return binned_planes(source, pre, k)
-    planes = before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k)).copy()
+    before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k))
+    kept = like_before(source, BINNED, lambda _: k)
+    if kept is None:
+        return binned_planes(source, pre, k)
+    planes, changed = kept[0].copy(), kept[1]
     black, gain = _levels(source, pre)
     ry, rx = source.facts.pattern or (0, 0)
     rows, cols = planes.shape[1:]
-    for patch in found.patches:
+    for patch in changed:
         h, w = patch.values.shape
         top, left = patch.top // k, patch.left // k
         bottom, right = min(rows, -(-(patch.top + h) // k)), min(cols, -(-(patch.left + w) // k))

@@ -6,7 +6,7 @@ much is averaged before the resampling depends on the scale only.
 """
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from concurrent.futures import Executor, Future
 from typing import Any
 
@@ -23,8 +23,9 @@ from tanner.core.raw.source import Source
 from tanner.core.render.encode import encode8, encode16
 from tanner.core.render.linear import STRIP, binned, resample, work
 from tanner.core.render.plan import Plan, make_plan
-from tanner.core.render.views import geometry_groups
+from tanner.core.render.renewed import Block, view_before
 from tanner.core.sharing import with_threads
+from tanner.core.spots.apply import key_of
 from tanner.core.stages.grain import lay_grain
 from tanner.core.stages.path import any_again, develop_block, develop_block_again, develop_block_with_areas
 from tanner.core.stages.sharpening import sharpen_block
@@ -183,9 +184,17 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
     run = map if pool is None else pool.map
     bands = [(y, min(height, y + 64)) for y in range(0, height, 64)]
 
+    small = plan.linear.small_noise, tuple((a.noise, a.key) for a in plan.linear.small_areas)
+
+    def key(spots: tuple[str, ...]) -> Hashable:
+        return (*development.affecting("geometry"), *spots), small, (width, height)
+
     def make() -> F32:
         if plan.linear.reduction.tiles:
             binned(plan.linear)
+        kept = view_before(plan.linear, PLANES, key, m)
+        if kept is not None:
+            return _renewed(plan, *kept, m, run)
         view = np.empty((3, height + 2 * m, width + 2 * m), dtype=np.float32)
 
         def fill(band: tuple[int, int]) -> None:
@@ -198,9 +207,7 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
         list(run(fill, bands))
         return view
 
-    small = plan.linear.small_noise, tuple((a.noise, a.key) for a in plan.linear.small_areas)
-    key = geometry_groups(development), small, (width, height)
-    view = plan.linear.source.memory.get(PLANES, key, make)
+    view = plan.linear.source.memory.get(PLANES, key(key_of(development)), make)
     out = np.empty((height, width, 3), dtype=plan.encoder.dtype)
 
     def finished(band: tuple[int, int]) -> None:
@@ -211,3 +218,17 @@ def _from_kept(plan: Plan, development: Development, pool: Executor | None) -> N
 
     list(run(finished, bands))
     return out
+
+
+def _renewed(plan: Plan, before: F32, blocks: list[Block], margin: int, run: Callable[..., Iterator[Any]]) -> F32:
+    """A view's planes from those with other spots, with some blocks made anew."""
+    view = before.copy()
+
+    def fill(block: Block) -> None:
+        top, left, bottom, right = block
+        part = work.get("fill", 3, bottom - top, right - left)
+        resample(plan.linear, top, left, part)
+        view[:, top + margin : bottom + margin, left + margin : right + margin] = part
+
+    list(run(fill, blocks))
+    return view

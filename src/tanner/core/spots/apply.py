@@ -7,10 +7,10 @@ spot needs is worked out when it is first looked at, and remembered with the fra
 import hashlib
 import sys
 import weakref
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,9 @@ from tanner.core.raw.source import Source
 from tanner.core.sharing import each
 from tanner.core.spots.canvas import Done, SpotCanvas, SpotPatch, lying
 from tanner.core.spots.declare import MOST, SPOTS, SpotParts
+
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -46,6 +49,8 @@ HEALED_FROM: Slot[HealedFrom] = Slot("healed from")
 HEALED: Slot[Healed] = Slot("healed", keep=2, heavy=True)
 PATCHES: Slot[tuple[Done, SpotPatch | None]] = Slot("patches of spots", keep=2 * MOST)
 """What each spot put where, by all that it depends on: one that is changed costs itself and what lies near it."""
+WINDOWS: Slot[tuple[int, int, int, int]] = Slot("windows of spots", keep=2 * MOST)
+"""All that a spot reads and writes, by its key."""
 OTHERS: Slot[Source] = Slot("other frames", keep=1, heavy=True)
 """Frames that spots are taken from, by their path."""
 
@@ -78,6 +83,32 @@ def done_in(source: Source) -> Mapping[str, Done]:
     return found.done if found else {}
 
 
+def like_before(
+    source: Source, slot: Slot[T], key: Callable[[tuple[str, ...]], Hashable]
+) -> tuple[T, tuple[SpotPatch, ...]] | None:
+    """What is kept of the same frame with other spots, and the patches that make the difference; of several the most alike.
+
+    Args:
+        key: what it is kept by, from the keys of the frame's spots.
+    """
+    made = source.memory.find(HEALED_FROM, None)
+    before = made.source() if made else None
+    if made is None or before is None:
+        return None
+    mine, best = {id(p): p for p in made.patches}, None
+    others = [(h.source, h.keys) for h in before.memory.all(HEALED) if h.source is not source]
+    for other, keys in ((before, ()), *others):
+        kept = other.memory.find(slot, key(keys))
+        if kept is None:
+            continue
+        found = other.memory.find(HEALED_FROM, None)
+        theirs = {id(p): p for p in found.patches} if found else {}
+        apart = tuple((theirs | mine)[k] for k in theirs.keys() ^ mine.keys())
+        if best is None or len(apart) < len(best[1]):
+            best = kept, apart
+    return best
+
+
 def healed_frame(source: Source, development: Development) -> Healed:
     """The same, with what became of each spot."""
     spots = spots_of(development)
@@ -88,18 +119,23 @@ def healed_frame(source: Source, development: Development) -> Healed:
         canvas = SpotCanvas(source, data, [p for _, p in spots], lambda path: _other(source, path))
         near = _with_near(canvas, spots, keys)
 
-        def one(n: int) -> tuple[Done, SpotPatch | None]:
-            known = source.memory.find(PATCHES, near[n].key)
-            if known is None:
-                return source.memory.put(PATCHES, near[n].key, canvas.put_right(spots[n][1]))
-            if known[1] is not None:
-                canvas.lay(known[1])
-            return known
+        def anew(n: int) -> tuple[Done, SpotPatch | None]:
+            return source.memory.put(PATCHES, near[n].key, canvas.put_right(spots[n][1]))
 
         became: dict[int, tuple[Done, SpotPatch | None]] = {}
         for turn in range(max((n.turn for n in near), default=-1) + 1):
-            now = [n for n, found in enumerate(near) if found.turn == turn]
-            became |= zip(now, each(one, now), strict=True)
+            wanting = []
+            for n, found in enumerate(near):
+                if found.turn != turn:
+                    continue
+                known = source.memory.find(PATCHES, found.key)
+                if known is None:
+                    wanting.append(n)
+                    continue
+                became[n] = known
+                if known[1] is not None:
+                    canvas.lay(known[1])
+            became |= zip(wanting, each(anew, wanting), strict=True)
         done = {ident: became[n][0] for n, (ident, _) in enumerate(spots)}
         laid = [patch for n in range(len(spots)) if (patch := became[n][1]) is not None]
         result = Source(
@@ -150,7 +186,11 @@ class _Near(NamedTuple):
 
 def _with_near(canvas: SpotCanvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[_Near]:
     """A patch depends on its spot, on all that was done before within its reach, and on what must be no source."""
-    windows = [canvas.window_of(lying(s)) or (0, 0, 0, 0) for _, s in spots]
+    memory = canvas.source.memory
+    windows = [
+        memory.get(WINDOWS, key, lambda spot=spot: canvas.window_of(lying(spot)) or (0, 0, 0, 0))
+        for key, (_, spot) in zip(keys, spots, strict=True)
+    ]
     at = np.array(windows, np.int64).reshape(-1, 4)
     found: list[_Near] = []
     for n, key in enumerate(keys):

@@ -371,7 +371,10 @@ class SpotCanvas:
     @cached_property
     def _bounds(self) -> tuple[F64, F64]:
         """The corners of what each spot covers, (N, 2) in px."""
-        points = [self._path(s) for s in self.spots]
+        if not self.spots:
+            return np.zeros((0, 2)), np.zeros((0, 2))
+        # All paths at once: a frame may have hundreds of spots, most of one point.
+        points = self.px([place for s in self.spots for place in s.path])
+        first = np.cumsum([0, *(len(s.path) for s in self.spots[:-1])])
         radius = np.array([s.size * self.long + 2 for s in self.spots])[:, None]
-        low, high = (np.array([f(p, axis=0) for p in points]).reshape(-1, 2) for f in (np.min, np.max))
-        return low - radius, high + radius
+        return np.minimum.reduceat(points, first) - radius, np.maximum.reduceat(points, first) + radius

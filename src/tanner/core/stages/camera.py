@@ -82,7 +82,7 @@ def camera_row_fields(r: F32, g: F32, b: F32, at: At, p: Camera, field: F32) -> 
 
 
 def around(source: "Source") -> F32:
-    """How the channels stand to one another around clipped places; made once for a source."""
+    """How the channels stand to one another around clipped places; made once for a frame, as it was read: neither noise nor spots matter."""
 
     def make() -> F32:
         facts = source.facts
@@ -98,7 +98,7 @@ def _clipped(frame: StageFrame, light: Light, profile: Profile) -> Clipped:
     hold = held(profile.curve_strength / 100, frame.camera.curve is not None)
     return Clipped(
         full=f32(1 / frame.pre if raw else np.zeros(3)),
-        around=around(source) if raw else NOWHERE,
+        around=around(frame.original) if raw else NOWHERE,
         cell=np.float32(cells(source.size)[1]),
         offset=f32([balance[0] - balance[1], balance[0] - balance[2], balance[1] - balance[2]]),
         grid=frame.geometry.grid,

@@ -46,7 +46,7 @@ def _wren() -> tuple[Person, PersonLook]:
     }  # fmt: skip
     person = replace(PEOPLE["wren"], targets={**PEOPLE["wren"].targets, **targets})
     look = PersonLook(
-        iris=((0.03, 0.022, 0.014), (0.17, 0.115, 0.06)), wool=(0.055, 0.085, 0.06), cap=(0.30, 0.13, 0.05), hair=(0.95, 0.45)
+        iris=((0.03, 0.022, 0.014), (0.17, 0.115, 0.06)), wool=(0.055, 0.085, 0.06), cap=(0.30, 0.13, 0.05), hair=(0.6, 0.4)
     )  # fmt: skip
     return person, look
 
@@ -59,7 +59,7 @@ def _rowan() -> tuple[Person, PersonLook]:
     }  # fmt: skip
     person = replace(PEOPLE["rowan"], targets={**PEOPLE["rowan"].targets, **targets})
     look = PersonLook(
-        iris=((0.016, 0.009, 0.005), (0.07, 0.035, 0.015)), wool=(0.04, 0.055, 0.10), cap=(0.16, 0.15, 0.14), hair=(2.6, 0.3),
+        iris=((0.016, 0.009, 0.005), (0.07, 0.035, 0.015)), wool=(0.04, 0.055, 0.10), cap=(0.16, 0.15, 0.14), hair=(2.0, 0.3),
         freckles=0.15, pores=1.25, age=0.6, beard=0.5, brow=1.35, gloss=0.36,
     )  # fmt: skip
     return person, look

@@ -39,18 +39,26 @@ def above(surface: Surface, lines: F64, height: F64) -> F64:
     return lines + normal.reshape(n, k, 3) * lift[..., None]
 
 
+def _half(s: F64, wide: float) -> F64:
+    """Half of a brow's height in cm, 0 to 1 from its inner to its outer end."""
+    return np.asarray(0.46 * wide * np.clip(0.55 + s / 0.25, 0.5, 1) * (1 - 0.62 * s**1.5))
+
+
 def brows(
     surface: Surface, eyes: Sequence[F64], facing: F64, up: F64, rng: np.random.Generator, wide: float
 ) -> Hairs:  # fmt: skip
     """Fine hairs in rows: upright at the inner end, swept outward along the bow, both rows meeting on its crest."""
     across = np.cross(facing, up)
     middle = (eyes[0] + eyes[1]) / 2
-    lines, radii, count = [], [], round(1800 * wide)
+    lines, radii, count = [], [], round(950 * wide)
+    along = np.linspace(0, 1, 201)
+    # As many to a patch of skin everywhere, thinner at the inner end alone: the outer one is narrow.
+    many = np.cumsum(_half(along, wide) * np.interp(along, [0, 0.18, 0.8, 1], [0.55, 1, 1, 0.7]))
     for eye in eyes:
         out = np.sign((eye - middle) @ across) * across
-        s = np.clip(rng.beta(1.0, 1.2, count), 0, 1)
+        s = np.interp(rng.random(count) * many[-1], many, along)
         t = np.clip(rng.normal(0, 0.58, count), -1.5, 1.5)  # across the brow, below to above
-        half = 0.44 * wide * np.clip(0.55 + s / 0.25, 0.5, 1) * (1 - 0.70 * s**1.5)
+        half = _half(s, wide)
         crest = 1.68 + 0.50 * np.sin(np.pi * s**1.25 * 0.78) - 0.28 * s**2.4
         place = eye + out * (-1.55 + 4.15 * s)[:, None] + up * (crest + half * t)[:, None] + facing * 2.2
         p, n = surface.at(place - facing * 0.9)
@@ -67,7 +75,7 @@ def brows(
         k, z = np.linspace(0, 1, 6)[None, :, None], size[:, None, None]
         line = root[:, None] + way[:, None] * z * k + bend[:, None] * 0.16 * z * k**2
         line = line + n[:, None] * (z * (0.30 * k - 0.26 * k**2) - 0.015)
-        lines.append(above(surface, line, 0.012 + 0.05 * np.sin(np.pi * k[..., 0]) * size[:, None]))
+        lines.append(above(surface, line, 0.016 + 0.05 * np.sin(np.pi * k[..., 0]) * size[:, None]))
         radii.append(0.0043 * (0.6 + 0.6 * rng.random(count)))
     return np.concatenate(lines), np.concatenate(radii)
 
