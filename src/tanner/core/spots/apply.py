@@ -20,9 +20,8 @@ from tanner.core.memory import Slot
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
 from tanner.core.sharing import each
-from tanner.core.spots.canvas import Done, SpotCanvas, SpotPatch, lying
+from tanner.core.spots.canvas import NEAR, Done, SpotCanvas, SpotPatch, Window, lying
 from tanner.core.spots.declare import MOST, SPOTS, SpotParts
-
 
 T = TypeVar("T")
 
@@ -49,8 +48,6 @@ HEALED_FROM: Slot[HealedFrom] = Slot("healed from")
 HEALED: Slot[Healed] = Slot("healed", keep=2, heavy=True)
 PATCHES: Slot[tuple[Done, SpotPatch | None]] = Slot("patches of spots", keep=2 * MOST)
 """What each spot put where, by all that it depends on: one that is changed costs itself and what lies near it."""
-WINDOWS: Slot[tuple[int, int, int, int]] = Slot("windows of spots", keep=2 * MOST)
-"""All that a spot reads and writes, by its key."""
 OTHERS: Slot[Source] = Slot("other frames", keep=1, heavy=True)
 """Frames that spots are taken from, by their path."""
 
@@ -120,7 +117,7 @@ def healed_frame(source: Source, development: Development) -> Healed:
         near = _with_near(canvas, spots, keys)
 
         def anew(n: int) -> tuple[Done, SpotPatch | None]:
-            return source.memory.put(PATCHES, near[n].key, canvas.put_right(spots[n][1]))
+            return source.memory.put(PATCHES, near[n].key, canvas.put_right(spots[n][1], near[n].near, near[n].wide))
 
         became: dict[int, tuple[Done, SpotPatch | None]] = {}
         for turn in range(max((n.turn for n in near), default=-1) + 1):
@@ -178,28 +175,28 @@ def _numbers(source: Source) -> NDArray[Any]:
 
 
 class _Near(NamedTuple):
-    """What the patch of a spot depends on, as a key; and its turn: those of one turn do not reach each other."""
+    """What the patch of a spot depends on, as a key; its turn: those of one turn do not reach each other; and its windows."""
 
     key: str
     turn: int
+    near: Window
+    wide: Window
 
 
 def _with_near(canvas: SpotCanvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[_Near]:
     """A patch depends on its spot, on all that was done before within its reach, and on what must be no source."""
-    memory = canvas.source.memory
-    windows = [
-        memory.get(WINDOWS, key, lambda spot=spot: canvas.window_of(lying(spot)) or (0, 0, 0, 0))
-        for key, (_, spot) in zip(keys, spots, strict=True)
-    ]
-    at = np.array(windows, np.int64).reshape(-1, 4)
+    lain = [lying(s) for _, s in spots]
+    at = canvas.windows(lain)
+    windows, close = (list(map(tuple, w.tolist())) for w in (at, canvas.windows(lain, NEAR)))
+    top, left, bottom, right = at.T
     found: list[_Near] = []
     for n, key in enumerate(keys):
         y0, x0, y1, x1 = windows[n]
-        near = np.flatnonzero((at[:, 0] < y1) & (at[:, 2] > y0) & (at[:, 1] < x1) & (at[:, 3] > x0)).tolist()
+        near = np.flatnonzero((top < y1) & (bottom > y0) & (left < x1) & (right > x0)).tolist()
         before = [found[k] for k in near if k < n]
         parts = [key, *(k.key for k in before), "", *(keys[k] for k in near if k > n)]
         turn = max((k.turn for k in before), default=-1) + 1
-        found.append(_Near(hashlib.sha256("\n".join(parts).encode()).hexdigest(), turn))
+        found.append(_Near(hashlib.sha256("\n".join(parts).encode()).hexdigest(), turn, close[n], windows[n]))
     return found
 
 

@@ -1,6 +1,5 @@
 """A frame's numbers with places on them: tiles of a mosaic as px of four channels, or planes of three."""
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -24,6 +23,7 @@ from tanner.core.spots.search import RIM, best_source, box_of
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
+Window = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
@@ -224,28 +224,45 @@ class SpotCanvas:
         _cover(points, np.float32(radius + 0.5 * min(wide, 1.0)), np.float32(wide), out)
         return out
 
-    def window_of(self, spot: SpotParts, reach: float = REACH) -> tuple[int, int, int, int] | None:
-        """All that a spot, as it lies here, reads and writes: top, left, bottom and right in px; None outside of the frame.
+    def windows(self, spots: Sequence[SpotParts], reach: float = REACH) -> NDArray[np.int64]:
+        """All that spots, as they lie here, read and write, (N, 4): top, left, bottom and right in px; zeros outside of the frame.
 
         Args:
             reach: how far off a source may lie, in sizes of the spot.
         """
-        points = self._path(spot)
-        radius = max(spot.size * self.long, 0.75) + 1
-        low, high = points.min(axis=0) - radius, points.max(axis=0) + radius
-        w, h = self.size
-        if high[0] < 0 or high[1] < 0 or low[0] >= w or low[1] >= h:
-            return None
-        side = float(max(high - low))
-        far = min((reach if spot.way != "fill" else 1.0) * side, side + 120) + RIM + GROW + 4
-        far += 24 if spot.way == "fill" else 0
-        more = np.abs(self.way(spot.source)) + RIM + 4 if len(spot.source) == 2 else np.zeros(2)
-        x0, y0 = (max(0, math.floor(low[k] - max(far, more[k]))) for k in (0, 1))
-        x1, y1 = (min((w, h)[k], math.ceil(high[k] + max(far, more[k])) + 1) for k in (0, 1))
-        return y0, x0, y1, x1
+        low, high = self._corners(spots)
+        radius = np.array([max(s.size * self.long, 0.75) + 1 for s in spots]).reshape(-1, 1)
+        low, high = low - radius, high + radius
+        side = (high - low).max(axis=1)
+        fill = np.array([s.way == "fill" for s in spots], bool)
+        far = np.minimum(np.where(fill, 1.0, reach) * side, side + 120) + RIM + GROW + 4 + 24 * fill
+        more = np.zeros((len(spots), 2))
+        for n, spot in enumerate(spots):
+            if len(spot.source) == 2:
+                more[n] = np.abs(self.way(spot.source)) + RIM + 4
+        around = np.maximum(far[:, None], more)
+        size = np.array(self.size)
+        first = np.maximum(0, np.floor(low - around))
+        end = np.minimum(size, np.ceil(high + around) + 1)
+        found = np.concatenate([first[:, ::-1], end[:, ::-1]], 1).astype(np.int64)
+        found[((high < 0) | (low >= size)).any(axis=1)] = 0
+        return found
 
-    def put_right(self, spot: SpotParts) -> tuple[Done, SpotPatch | None]:
-        """One spot, in the canvas's own numbers: what became of it, and what it put there."""
+    def _corners(self, spots: Sequence[SpotParts]) -> tuple[F64, F64]:
+        """The least and the largest of each spot's path, (N, 2) in px."""
+        if not spots:
+            return np.zeros((0, 2)), np.zeros((0, 2))
+        # All paths at once: a frame may have hundreds of spots, most of one point.
+        points = self.px([place for s in spots for place in s.path])
+        first = np.cumsum([0, *(len(s.path) for s in spots[:-1])])
+        return np.minimum.reduceat(points, first), np.maximum.reduceat(points, first)
+
+    def put_right(self, spot: SpotParts, near: Window, wide: Window) -> tuple[Done, SpotPatch | None]:
+        """One spot, in the canvas's own numbers: what became of it, and what it put there.
+
+        Args:
+            near, wide: its `windows` that reach as far as NEAR and REACH.
+        """
         found = spot.found
         if found:
             if found[8] < SURE:
@@ -256,10 +273,9 @@ class SpotCanvas:
         searched = spot.way == "heal" and given is None and not spot.other
         passed = None
         # Most places have one as good close by; the wider look costs three times as much.
-        for reach in (NEAR, REACH) if searched else (REACH,):
-            window = self.window_of(spot, reach)
-            if window is None:
-                return Done(None, 0.0, "It lies outside of the frame.", left=True), None
+        if not any(wide):
+            return Done(None, 0.0, "It lies outside of the frame.", left=True), None
+        for window in (near, wide) if searched else (wide,):
             here = self._place(spot, window)
             if not here.hole.any():
                 return Done(None, 0.0, "It is smaller than a px.", left=True), None
@@ -270,7 +286,7 @@ class SpotCanvas:
                 got = there
             else:
                 # The first is the one close by where that is plain: whoever asks for another gets another one than that.
-                first = searched and reach == NEAR
+                first = searched and window is near
                 got = self._put(spot, given, here, 0 if first else spot.another - (passed is not None), passed)
             if got.by is not None and got.seam <= PLAIN:
                 if not searched or not spot.another or passed is not None:
@@ -290,7 +306,7 @@ class SpotCanvas:
         patch = self.put(here.top + y0 + top, here.left + x0 + left, laid)
         return Done(told, seam, "A seam may show here." if got.seam > SEAM else "", *there_now), patch
 
-    def _place(self, spot: SpotParts, window: tuple[int, int, int, int]) -> "_Place":
+    def _place(self, spot: SpotParts, window: Window) -> "_Place":
         y0, x0, y1, x1 = window
         cover = self.cover(spot, y0, x0, y1 - y0, x1 - x0)
         hole = cover > 0.002
@@ -371,10 +387,6 @@ class SpotCanvas:
     @cached_property
     def _bounds(self) -> tuple[F64, F64]:
         """The corners of what each spot covers, (N, 2) in px."""
-        if not self.spots:
-            return np.zeros((0, 2)), np.zeros((0, 2))
-        # All paths at once: a frame may have hundreds of spots, most of one point.
-        points = self.px([place for s in self.spots for place in s.path])
-        first = np.cumsum([0, *(len(s.path) for s in self.spots[:-1])])
-        radius = np.array([s.size * self.long + 2 for s in self.spots])[:, None]
-        return np.minimum.reduceat(points, first) - radius, np.maximum.reduceat(points, first) + radius
+        low, high = self._corners(self.spots)
+        radius = np.array([s.size * self.long + 2 for s in self.spots]).reshape(-1, 1)
+        return low - radius, high + radius

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter, minimum_filter
+from scipy.ndimage import gaussian_filter, maximum_filter, minimum_filter
 
 from tanner.studio.bands import bands
 from tanner.studio.light import MATERIALS
@@ -34,8 +34,8 @@ STRENGTH, BEFORE = 0.65, 0.3
 """Of the profile's widths; and the share of the colour that is met before the scattering, the rest after it."""
 People = Sequence[tuple[Figure, PersonLook]]
 MODES = ("albedo", "parts", "more parts", "details", "full", "gloss")
-PAINTED = 8
-"""Samples of the passes without light."""
+PAINTED = 48
+"""Samples of the passes without light: a hair covers a third of a px, and what it covers must not be noise."""
 RELATIVE = 0.1
 """Painted albedos are shares of the person's mean, times this: what is painted may not be brighter than white."""
 PARTS = ("skin", "lips", "eyes", "iris", "hair", "cloth")
@@ -247,9 +247,10 @@ def rendered(
     for mode in ("full", "gloss"):
         clean = denoise(np.ascontiguousarray(found[mode]), albedo=aid, normal=normal, hdr=True, clean_aux=True)
         found[mode] = np.maximum(clean, 0)
-    # Outlines as clean as the lit passes are.
+    # Outlines as clean as the lit passes are; not hairs, of which a denoiser makes hard strokes.
     soft = np.clip(denoise(np.ascontiguousarray(found["cover"]), hdr=False), 0, 1)
-    edge = np.abs(soft - np.round(soft)) > 0.02
+    bare = maximum_filter(found["more parts"][..., 1:2], (3, 3, 1)) < 0.01
+    edge = (np.abs(soft - np.round(soft)) > 0.02) & bare
     found["albedo"] = np.where(edge, found["albedo"] / np.maximum(found["cover"], 0.05) * soft, found["albedo"])
     found["cover"] = np.where(edge, soft, found["cover"])
     return found
