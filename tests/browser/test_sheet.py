@@ -44,6 +44,22 @@ def test_choosing_by_keyboard(page: Page, server: Running, frame_ids: dict[str, 
     expect(page.locator(".cell")).to_have_count(6)
 
 
+@pytest.mark.usefixtures("frame_ids")
+def test_the_first_rows_are_asked_for_by_the_page_and_once(page: Page) -> None:
+    """Before its scripts are there: what they ask for is what has come by then. Nor is any script left for them to find."""
+    said: list[str] = []
+    page.on("console", lambda message: said.append(message.text))
+    page.goto("/shoots/1/sheet")
+    expect(page.locator(".cell")).to_have_count(6)
+    asked = page.evaluate("""performance.getEntriesByType("resource").map((e) => [e.name, e.initiatorType])""")
+    rows = [how for name, how in asked if "/sheet?first=" in name]
+    assert rows == ["link"], rows
+    named = page.evaluate("[...document.querySelectorAll('[rel=modulepreload], script')].map((e) => e.href || e.src)")
+    assert {name for name, _ in asked if name.endswith(".js")} <= set(named)
+    page.wait_for_timeout(4000)  # what was loaded early and not used is told after three seconds
+    assert not [text for text in said if "preload" in text], said
+
+
 @pytest.mark.usefixtures("fresh")
 def test_marks_that_are_refused_are_taken_back(page: Page, server: Running, frame_ids: dict[str, int]) -> None:
     """They are shown before they are stored; what was refused changed nothing, and the page learns so nevertheless."""

@@ -49,7 +49,7 @@ def test_no_common_request_goes_through_all_of_a_large_table(server: Running) ->
         ident, group = frame.id, frame.set_id
     reads = (
         "/", "/shoots/1/sheet", "/shoots/1/bench", "/shoots/1/deliver", "/shoots/1/choose", "/find", "/kit",
-        "/api/shoots/1/sheet", "/api/shoots/1/sheet?first=240", "/api/shoots/1/choosing", f"/api/frames/{ident}",
+        "/api/shoots/1/sheet", "/api/shoots/1/sheet?first=100", "/api/shoots/1/choosing", f"/api/frames/{ident}",
         f"/api/shoots/1/lineup?set={group}", "/api/find/facets?q=&shoot=1",
         "/api/keywords/suggest?q=la&shoot=1", "/api/work", "/api/shoots/1/pictures?since=0", "/api/shoots/1/dropped", "/api/keywords",
     )  # fmt: skip

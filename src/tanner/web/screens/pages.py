@@ -26,6 +26,7 @@ from tanner.web.api.common import WithServices, frame_of
 from tanner.web.api.shoots import older_shoots, put_away, shoot_list, shoot_of
 from tanner.web.language.catalogue import Language
 from tanner.web.screens.help import HELP
+from tanner.web.screens.modules import module
 from tanner.web.serving.described import ABOUT, operations
 
 router = APIRouter(default_response_class=HTMLResponse)
@@ -57,6 +58,10 @@ def _sections() -> list[tuple[str, list[tuple[str, Any]]]]:
     return [(section, list(members)) for section, members in groupby(GROUPS.items(), lambda item: item[1].section)]
 
 
+FIRST_ROWS = 100
+"""Frames that the Sheet shows before it knows all of its shoot: more than a window holds."""
+
+
 def _of_areas() -> list[Adjustment]:
     """What each area can have, declared for one that stands for all: the page puts the chosen one's id in its place."""
     names = ("amount", "refine", "grow", "soften", "density", "blur", *AREAS.adjustments)
@@ -84,7 +89,7 @@ def _by_group(controls: list[Adjustment]) -> list[tuple[str, list[Adjustment]]]:
 
 def page(request: Request, name: str, **values: Any) -> Response:
     found: Response = request.app.state.pages.TemplateResponse(
-        request, name, {"help": HELP.get(values.get("screen", "")), **values}
+        request, name, {"help": HELP.get(values.get("screen", "")), "module": module, **values}
     )
     return found
 
@@ -137,7 +142,13 @@ def choose_page(request: Request, shoot_id: int, services: WithServices) -> Resp
 @router.get("/shoots/{shoot_id}/sheet")
 def sheet_page(request: Request, shoot_id: int, services: WithServices) -> Response:
     return _shoot_page(
-        request, services, shoot_id, "sheet", label_choices=[(label, label) for label in LABELS], groups=_grouped()
+        request,
+        services,
+        shoot_id,
+        "sheet",
+        label_choices=[(label, label) for label in LABELS],
+        groups=_grouped(),
+        first_rows=FIRST_ROWS,
     )
 
 

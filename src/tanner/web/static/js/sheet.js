@@ -32,7 +32,7 @@ let fresh;
 
 const cellSize = () => Number(byId("size").value);
 
-const FIRST = 240; // frames that are asked for before all others, when the page is opened
+const FIRST = Number(roll.dataset.first); // frames that are asked for before all others, by the page itself
 const roster = new Roster(shootId);
 async function load() {
   if (!(await trying(() => roster.read(fresh ? 0 : FIRST)))) return;
@@ -124,6 +124,7 @@ function draw() {
   }
   if (missing.length) fresh?.want(nearest(missing));
   if (!state.items.length) {
+    if (!fresh) return; // nothing is known yet
     inner.querySelector(".empty")?.remove();
     const text = view.faces && state.frames.size ? view.withoutFaces : state.frames.size ? t`No frame passes what is chosen above.` : t`No frames yet. Bring files in on the Import page.`;
     inner.append(el("p", { class: "empty", text }));
