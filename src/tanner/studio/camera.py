@@ -3,7 +3,6 @@
 from functools import cache
 
 import cv2
-import imagecodecs
 import numpy as np
 import simplejpeg
 from numpy.typing import NDArray
@@ -12,11 +11,11 @@ from tanner.core.colour.spaces import SPACES
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, opcode_list, write_bayer_dng
 from tanner.studio import bands, light, pictures
-from tanner.studio.bands import PICTURES
 from tanner.studio.drawn import SCENES, Canvas
 from tanner.studio.exposure import LENSES, Exposure
 from tanner.studio.faults import dust_shade, out_of_focus, pane, shaken
 from tanner.studio.flat import FLAT, look_of
+from tanner.studio.truth import known
 
 DRAWN = SCENES | FLAT
 BLACK, WHITE = 512, 16383
@@ -136,7 +135,7 @@ def _turned(shot: Exposure, across: NDArray[np.float32], below: NDArray[np.float
 
 def true_mask(shot: Exposure) -> NDArray[np.float32]:
     """How much of each px of the upright frame, lens faults and all, is before the backdrop, (h, w) from 0 to 1."""
-    mask = imagecodecs.png_decode((PICTURES / f"{shot.scene}.mask.png").read_bytes()).astype(np.float32) / 255
+    mask = known(shot.scene, "subject")
     if shot.upright:
         mask = np.ascontiguousarray(np.rot90(mask))
     mx, my, _ = _places(shot, mask.shape, True, 1, (0, 0), 1)

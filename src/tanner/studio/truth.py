@@ -52,6 +52,12 @@ def scenes() -> list[str]:
     return sorted(p.name.removesuffix(".masks.zip") for p in PICTURES.glob("*.masks.zip"))
 
 
+def known(scene: str, name: str) -> F32:
+    """One mask of a scene, see `truth`."""
+    with zipfile.ZipFile(PICTURES / f"{scene}.masks.zip") as archive:
+        return np.asarray(imagecodecs.png_decode(archive.read(f"{name}.png")).astype(np.float32) / np.float32(255))
+
+
 def truth(scene: str) -> dict[str, F32]:
     """Masks of a scene by their names, (H, W) from 0 to 1, and its depth in cm as "depth".
 

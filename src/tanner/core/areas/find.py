@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.areas import networks
-from tanner.core.areas.edges import guided, matted
+from tanner.core.areas.edges import guided, settled
 from tanner.core.areas.look import AreaLook
 from tanner.core.errors import TannerError
 
@@ -259,7 +259,7 @@ def _finished(seen: Seen, rough: F32) -> F32:
     large = _as_large(rough, (h, w))
     picture = seen.look.floating(max(w, h))
     reach = max(4, round(max(w, h) / 200))
-    return matted(picture, large, reach, reach)
+    return settled(picture, large, reach)
 
 
 def _subject(seen: Seen) -> F32:
