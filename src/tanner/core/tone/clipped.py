@@ -99,10 +99,22 @@ def _gather(mosaic, red_y, red_x, black, gain, cell, step, out, first, end):
     v = np.empty(3, dtype=np.float32)
     log = np.empty(3, dtype=np.float32)
     clipped = 0
+    # Most places are not bright: told by the mosaic's own numbers.
+    low = np.empty((2, 2), np.float32)
+    for a in range(2):
+        for b in range(2):
+            low[a, b] = black[a, b] + np.float32(0.999) * np.float32(BRIGHT) / gain[a, b]
     for i in range(first, end):
         for j in range(out.shape[2]):
             for y in range(i * cell, min((i + 1) * cell, mosaic.shape[0] - 1), 2 * step):
                 for x in range(j * cell, min((j + 1) * cell, mosaic.shape[1] - 1), 2 * step):
+                    if (
+                        mosaic[y, x] < low[0, 0]
+                        and mosaic[y, x + 1] < low[0, 1]
+                        and mosaic[y + 1, x] < low[1, 0]
+                        and mosaic[y + 1, x + 1] < low[1, 1]
+                    ):
+                        continue
                     ry, rx, by, bx = y + red_y, x + red_x, y + 1 - red_y, x + 1 - red_x
                     v[0] = (np.float32(mosaic[ry, rx]) - black[red_y, red_x]) * gain[red_y, red_x]
                     v[2] = (np.float32(mosaic[by, bx]) - black[1 - red_y, 1 - red_x]) * gain[1 - red_y, 1 - red_x]
