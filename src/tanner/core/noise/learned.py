@@ -20,8 +20,11 @@ from tanner.core.noise.strips import in_strips
 F32 = NDArray[np.float32]
 HIGH, WIDE = 256, 512
 """Most that the sides of a piece have in tiles of the mosaic: what is written for one convolution is still near for the next."""
-EDGE = 16
-"""What more of a piece on each side is only there to be looked at."""
+EDGE = 8
+"""What more of a piece on each side is only there to be looked at.
+
+The network sees farther, but hardly uses it: 16 would take 8 % longer for 0.004 dB over a picture and 0.03 along the seams.
+"""
 
 
 @cache
