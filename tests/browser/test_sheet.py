@@ -45,15 +45,25 @@ def test_choosing_by_keyboard(page: Page, server: Running, frame_ids: dict[str, 
 
 
 @pytest.mark.usefixtures("frame_ids")
-def test_the_first_rows_are_asked_for_by_the_page_and_once(page: Page) -> None:
+@pytest.mark.parametrize(
+    ("path", "there", "early"),
+    [
+        ("sheet", ".cell", ["/sheet?first="]),
+        ("bench", ".ribbon-cell", ["/api/frames/", "/sheet?"]),
+        ("lineup", ".lineup-frame", ["/sheet?"]),
+    ],
+)
+def test_what_a_page_shows_first_is_asked_for_by_itself_and_once(
+    page: Page, path: str, there: str, early: list[str]
+) -> None:
     """Before its scripts are there: what they ask for is what has come by then. Nor is any script left for them to find."""
     said: list[str] = []
     page.on("console", lambda message: said.append(message.text))
-    page.goto("/shoots/1/sheet")
-    expect(page.locator(".cell")).to_have_count(6)
+    page.goto(f"/shoots/1/{path}")
+    expect(page.locator(there).first).to_be_visible()
     asked = page.evaluate("""performance.getEntriesByType("resource").map((e) => [e.name, e.initiatorType])""")
-    rows = [how for name, how in asked if "/sheet?first=" in name]
-    assert rows == ["link"], rows
+    for part in early:
+        assert [how for name, how in asked if part in name and "/picture" not in name][:1] == ["link"], asked
     named = page.evaluate("[...document.querySelectorAll('[rel=modulepreload], script')].map((e) => e.href || e.src)")
     assert {name for name, _ in asked if name.endswith(".js")} <= set(named)
     page.wait_for_timeout(4000)  # what was loaded early and not used is told after three seconds

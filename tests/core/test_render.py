@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tanner.core.adjust.registry import defaults, develop
+from tanner.core.optics.resample import averaged
 from tanner.core.raw import blocks
 from tanner.core.raw.blocks import AVERAGES
 from tanner.core.raw.reader import read
@@ -210,3 +211,14 @@ def test_what_is_no_number_becomes_black_and_ends_nothing(lamp: Path) -> None:
     strips.finish(plan, planes, 0, 0, out)
     assert np.isfinite(planes).all()
     assert out[20 - m, 20 - m].max() == 0 and out[5, 40].min() > 50
+
+
+def test_a_smaller_plane_is_the_mean_of_what_each_px_covers() -> None:
+    """Against OpenCV's INTER_AREA, at ratios that are whole and that are not, and the same size."""
+    rng = np.random.default_rng(3)
+    planes = rng.random((2, 41, 67)).astype(np.float32)
+    for size in ((67, 41), (66, 40), (46, 28), (33, 20), (20, 13), (9, 41), (1, 1)):
+        wanted = [cv2.resize(p, size, interpolation=cv2.INTER_AREA) for p in planes]
+        assert np.abs(averaged(planes, size) - np.stack(wanted).reshape(2, size[1], size[0])).max() < 1e-5
+    with pytest.raises(ValueError, match="smaller"):
+        averaged(planes, (68, 41))

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from tanner.core.areas.drawing import Grid
 from tanner.core.colour.spaces import OKLAB_AXES, SPACES, luminance_weights, oklab_cones, working_to
+from tanner.core.optics.resample import averaged
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -35,12 +36,13 @@ class AreaLook:
 
     def working(self, to_working: F64, edge: int | None = None) -> F32:
         """Linear working values (h, w, 3) by a matrix from the planes; edge: no longer than so many px."""
-        planes = np.moveaxis(self.planes, 0, -1)
+        planes = self.planes
         if edge and edge < max(self.grid.size):
             w, h = self.grid.size
             share = edge / max(w, h)
-            planes = cv2.resize(planes, (round(w * share), round(h * share)), interpolation=cv2.INTER_AREA)
-        return np.asarray(cv2.transform(np.ascontiguousarray(planes), to_working.astype(np.float32)), np.float32)
+            planes = averaged(planes, (round(w * share), round(h * share)))
+        merged = np.ascontiguousarray(np.moveaxis(planes, 0, -1))
+        return np.asarray(cv2.transform(merged, to_working.astype(np.float32)), np.float32)
 
     def picture(self, edge: int) -> NDArray[np.uint8]:
         """A plain finished picture as shot, (h, w, 3) in sRGB: what networks and features are given.

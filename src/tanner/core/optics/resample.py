@@ -74,6 +74,65 @@ def box(planes, y, x, k, out, top, left, rows, columns):
 
 
 @kernel
+def _parts(length, count, first, share):
+    """Of `count` equal parts of a line of px, the first px of each, and how much of it and of the next ones lies within.
+
+    Args:
+        first: int64 (count,); share: float32 (count, n), n wide enough, sums are 1.
+    """
+    step = length / count
+    share[:] = 0
+    for k in range(count):
+        start, end = k * step, (k + 1) * step
+        first[k] = int(start)
+        for n in range(share.shape[1]):
+            at = first[k] + n
+            share[k, n] = max(0.0, min(end, at + 1.0) - max(start, float(at))) / step
+
+
+@kernel
+def _averaged(plane, out):
+    """See `averaged`, of one plane."""
+    high, wide = plane.shape
+    h, w = out.shape
+    rows, columns = np.empty(h, np.int64), np.empty(w, np.int64)
+    down, across = (
+        np.empty((h, int(high / h) + 2), np.float32),
+        np.empty((w, int(wide / w) + 2), np.float32),
+    )
+    _parts(high, h, rows, down)
+    _parts(wide, w, columns, across)
+    turned = across.T.copy()
+    line = np.empty(wide + across.shape[1], np.float32)
+    line[wide:] = 0
+    for y in range(h):
+        line[:wide] = 0
+        for n in range(down.shape[1]):
+            share = down[y, n]
+            if share > 0:
+                row = plane[min(rows[y] + n, high - 1)]
+                for x in range(wide):
+                    line[x] += share * row[x]
+        row = out[y]
+        row[:] = 0
+        for n in range(across.shape[1]):
+            share_of, from_here = turned[n], line[n:]
+            for x in range(w):
+                row[x] += share_of[x] * from_here[columns[x]]
+
+
+def averaged(planes: NDArray[np.float32], size: tuple[int, int]) -> NDArray[np.float32]:
+    """Planes (n, H, W) at a smaller size, px across and down, each px the mean of what it covers: of any ratio from 1 on."""
+    w, h = size
+    if h > planes.shape[1] or w > planes.shape[2]:
+        raise ValueError(f"{planes.shape[1:]} cannot be made smaller to {(h, w)}")
+    out = np.empty((len(planes), h, w), np.float32)
+    for plane, small in zip(planes, out, strict=True):
+        _averaged(np.ascontiguousarray(plane, np.float32), small)
+    return out
+
+
+@kernel
 def sensor_range(grid, y0, y1, x0, x1, out):
     """Smallest and largest sensor position of a block of output pixels.
 

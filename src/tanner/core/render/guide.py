@@ -15,6 +15,7 @@ from tanner.core.areas.find import NotFound
 from tanner.core.areas.look import EDGE, AreaLook
 from tanner.core.colour.spaces import luminance_weights
 from tanner.core.memory import Slot
+from tanner.core.optics.resample import averaged
 from tanner.core.optics.view import upright
 from tanner.core.raw.source import Source
 from tanner.core.render.linear import PAIRED, Linear, binned, binned_planes, kernel_for, pre_gains, resample
@@ -129,7 +130,11 @@ def look_of(source: Source) -> AreaLook:
         small = binned_planes(source, np.asarray(pre, np.float32), 2) if bayer else source.data
         # On its side where the camera was: turned when it is small.
         size = grid.size if facts.orientation < 5 else grid.size[::-1]
-        planes = [_turned(cv2.resize(p, size, interpolation=cv2.INTER_AREA), facts.orientation) for p in small]
+        if size[0] <= small.shape[2] and size[1] <= small.shape[1]:
+            small = averaged(small, size)
+        else:
+            small = np.stack([cv2.resize(p, size, interpolation=cv2.INTER_AREA) for p in small])
+        planes = [_turned(p, facts.orientation) for p in small]
         return AreaLook(np.ascontiguousarray(planes, np.float32), np.asarray(plain, np.float64), grid)
 
     return source.memory.get(LOOKS, None, make)

@@ -20,7 +20,7 @@ from tanner.core.memory import Slot
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
 from tanner.core.sharing import each
-from tanner.core.spots.canvas import NEAR, Done, SpotCanvas, SpotPatch, Window, lying
+from tanner.core.spots.canvas import NEAR, Done, SpotCanvas, SpotPatch, Window
 from tanner.core.spots.declare import MOST, SPOTS, SpotParts
 
 T = TypeVar("T")
@@ -185,7 +185,7 @@ class _Near(NamedTuple):
 
 def _with_near(canvas: SpotCanvas, spots: Sequence[tuple[str, SpotParts]], keys: Sequence[str]) -> list[_Near]:
     """A patch depends on its spot, on all that was done before within its reach, and on what must be no source."""
-    lain = [lying(s) for _, s in spots]
+    lain = [canvas.lain(s) for _, s in spots]
     at = canvas.windows(lain)
     windows, close = (list(map(tuple, w.tolist())) for w in (at, canvas.windows(lain, NEAR)))
     top, left, bottom, right = at.T

@@ -161,7 +161,15 @@ class SpotCanvas:
         self.offset = to[:, 2]
         self.long = max(w, h) / self.step
         self._paths: dict[int, tuple[SpotParts, F64]] = {}
-        self.spots = [lying(s) for s in spots if not s.found or s.found[8] >= SURE]
+        self._lain: dict[int, tuple[SpotParts, SpotParts]] = {}
+        self.spots = [self.lain(s) for s in spots if not s.found or s.found[8] >= SURE]
+
+    def lain(self, spot: SpotParts) -> SpotParts:
+        """A spot as it lies here, worked out once."""
+        known = self._lain.get(id(spot))
+        if known is None:
+            known = self._lain[id(spot)] = spot, lying(spot)
+        return known[1]
 
     def px(self, places: Any) -> F64:
         """Places (N, 2) in px of the canvas, whose middles are at whole numbers."""
@@ -268,7 +276,7 @@ class SpotCanvas:
             if found[8] < SURE:
                 why = "later" if found[8] < 0 else judgement(spot.judged)[1] or "lost"
                 return Done(None, 0.0, LEFT[why], left=True), None
-            spot = lying(spot)
+            spot = self.lain(spot)
         given = self.way(spot.source) if len(spot.source) == 2 else None
         searched = spot.way == "heal" and given is None and not spot.other
         passed = None

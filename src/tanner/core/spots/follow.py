@@ -147,12 +147,21 @@ def _same(lead: Features, shown: tuple[F32, F32], m: F64, spot: SpotParts) -> bo
     # A little out of place is no other thing: edges are calmed.
     a, b = (cv2.GaussianBlur(v, (0, 0), 1.5) for v in (a, b))
     x, y = a[around], b[around]
-    gain = float(np.clip(np.median(y) / max(np.median(x), 1.0), 0.6, 1.6))
-    off = y - gain * x
-    step = abs(float(np.median(y) - np.median(x)))
-    varied = float(np.median(np.abs(x - np.median(x)))) * 1.4826
+    here, there = _median(x), _median(y)
+    off = y - float(np.clip(there / max(here, 1.0), 0.6, 1.6)) * x
+    step = abs(there - here)
+    varied = _median(np.abs(x - np.float32(here))) * 1.4826
     left_over = float(np.sqrt(np.mean(np.minimum(np.abs(off), 60.0) ** 2)))
     return left_over < max(UNLIKE * LEAST, 0.9 * varied) and step < 48
+
+
+def _median(values: F32) -> float:
+    """The median of some; numpy's own takes five times as long for a few hundred."""
+    k = len(values) // 2
+    if len(values) % 2:
+        return float(np.partition(values, k)[k])
+    two = np.partition(values, (k - 1, k))
+    return float(0.5 * (two[k - 1] + two[k]))
 
 
 def _blemished(a: F32, b: F32, cover: NDArray[np.bool_], around: NDArray[np.bool_]) -> bool:
@@ -160,7 +169,7 @@ def _blemished(a: F32, b: F32, cover: NDArray[np.bool_], around: NDArray[np.bool
     if not cover.any():
         return False
     fine = [v - cv2.GaussianBlur(v, (0, 0), 4.0) for v in (a, b)]
-    x, y = (v[cover] - np.median(v[around]) for v in fine)
+    x, y = (v[cover] - np.float32(_median(v[around])) for v in fine)
     own = float(np.sqrt((x * x).mean()))
     # It has to stand out from what is around it in both.
     noise = max(float(fine[1][around].std()), 1.0)

@@ -393,8 +393,16 @@ function toSheet() {
   else location.href = `/shoots/${shootId}/sheet`;
 }
 useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, areas, spots, toSheet }));
-await loadSheet();
+// The picture waits neither for the list of its shoot nor for the presets.
+const listed = Promise.all([loadSheet(), presets.load()]);
 view.kitFiles().then(() => state.frame && fill());
-await presets.load();
-await go(Number(byId("start").dataset.frame));
+const started = await loadFrame(Number(byId("start").dataset.frame));
+if (started) redraw(false);
 open(state.group);
+await listed;
+if (started) {
+  drawRibbon();
+  fill();
+  if (state.group === "presets") presets.pictures();
+  if (state.group === "profile") profiles.load();
+}
