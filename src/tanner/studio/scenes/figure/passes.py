@@ -288,7 +288,11 @@ def composed(found: dict[str, F32], mm: float) -> F32:
     weight = np.maximum(sure, some)[..., None].repeat(3, -1)
     flat = lit / np.maximum(cover, 0.05)
     paint = np.maximum(found["albedo"] / np.maximum(cover, 1e-3) / RELATIVE, 1e-4).astype(np.float32)
-    spread = _scattered(flat * paint**BEFORE * weight, weight, mm)
+    light = flat * paint**BEFORE
+    spread = _scattered(light * weight, weight, mm)
+    # A sliver of skin in the shade of a cap has no light to be drawn out from: it gets little more than is seen there.
+    most = maximum_filter(np.where(cover > 0.1, light, 0), (3, 3, 1)) * np.float32(1.6) + np.float32(1e-3)
+    spread = np.where(sure[..., None] > 0, spread, np.minimum(spread, most))
     return np.asarray(
         gloss + np.where(cover[..., :1] > 0.01, spread * paint ** (1 - BEFORE) * cover, lit), dtype=np.float32
     )
