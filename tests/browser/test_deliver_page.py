@@ -1,8 +1,10 @@
 """Deliver in the browser: filters, specs with names seen while typed, a proof, a running and a finished delivery, words."""
 
 import shutil
+import threading
 from pathlib import Path
 
+import pytest
 from browsing import eventually
 from playwright.sync_api import Page, Route, expect
 from serving import Running
@@ -70,8 +72,14 @@ def test_frames_are_narrowed_and_named_before_anything_is_written(
     expect(row).to_have_count(0)
 
 
-def test_a_delivery_is_paused_goes_on_and_is_looked_at(page: Page, server: Running) -> None:
+def test_a_delivery_is_paused_goes_on_and_is_looked_at(
+    page: Page, server: Running, monkeypatch: pytest.MonkeyPatch
+) -> None:
     out = server.folder / "out" / "page"
+    # Small files are written faster than one clicks: nothing is written before it is paused.
+    clicked, deliveries = threading.Event(), server.services.deliveries
+    write = deliveries._write_frame
+    monkeypatch.setattr(deliveries, "_write_frame", lambda *given: (clicked.wait(60), write(*given))[1])
     page.goto("/shoots/1/deliver")
     page.get_by_label("Folder", exact=True).fill(str(out))
     page.get_by_label("Folder", exact=True).press("Tab")
@@ -80,7 +88,9 @@ def test_a_delivery_is_paused_goes_on_and_is_looked_at(page: Page, server: Runni
         page.get_by_label(name).check()
     page.get_by_label("Rows", exact=True).fill("2")
     page.get_by_role("button", name="Deliver 12 files").click()
-    page.get_by_role("button", name="Pause").click()
+    with page.expect_response("**/pause"):
+        page.get_by_role("button", name="Pause").click()
+    clicked.set()
     expect(page.locator("#run-resume")).to_be_visible(timeout=60_000)
     expect(page.locator("#run-text")).to_contain_text("paused")
     assert len(list(out.rglob("*.jpg"))) < 12
@@ -99,6 +109,31 @@ def test_a_delivery_is_paused_goes_on_and_is_looked_at(page: Page, server: Runni
     expect(page.locator(".written-cell.differs")).to_contain_text("was changed since")
     page.get_by_role("button", name="Plan another").click()
     expect(page.locator("#table-title")).to_have_text("What will be written")
+
+
+def test_a_delivery_that_is_paused_at_its_last_file_can_be_ended(
+    page: Page, server: Running, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """All files are written then, and its documents are not."""
+    out = server.folder / "out" / "late"
+    clicked, deliveries = threading.Event(), server.services.deliveries
+    write = deliveries._write_frame
+    monkeypatch.setattr(deliveries, "_write_frame", lambda *given: (clicked.wait(60), write(*given))[1])
+    page.goto("/shoots/1/deliver")
+    page.locator("#filter").fill("name:T0001")
+    page.locator("#filter").press("Tab")
+    page.get_by_label("Folder", exact=True).fill(str(out))
+    page.get_by_label("Folder", exact=True).press("Tab")
+    page.get_by_text("Documents", exact=False).first.click()
+    page.get_by_label("checksums").check()
+    page.get_by_role("button", name="Deliver 2 files").click()
+    with page.expect_response("**/pause"):
+        page.get_by_role("button", name="Pause").click()
+    clicked.set()
+    expect(page.locator("#run-text")).to_contain_text("2 of 2 files written", timeout=60_000)
+    page.get_by_role("button", name="Go on").click()
+    expect(page.locator("#run-documents")).to_be_visible(timeout=60_000)
+    expect(page.locator("#run-resume")).to_be_hidden()
 
 
 def test_words_of_the_shoot_and_of_chosen_frames(page: Page, server: Running, frame_ids: dict[str, int]) -> None:

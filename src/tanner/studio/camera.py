@@ -1,6 +1,6 @@
 """The simulated cameras: scene radiance to valid DNG files, with known truth."""
 
-from functools import cache
+from functools import cache, lru_cache
 
 import cv2
 import numpy as np
@@ -8,6 +8,7 @@ import simplejpeg
 from numpy.typing import NDArray
 
 from tanner.core.colour.spaces import SPACES
+from tanner.core.jit import kernel
 from tanner.core.optics.lens import OpcodeLens
 from tanner.core.raw.dng import DngTags, opcode_list, write_bayer_dng
 from tanner.studio import bands, light, pictures
@@ -45,8 +46,8 @@ def radiance(shot: Exposure, width: int, height: int) -> NDArray[np.float32]:
     seen: NDArray[np.float32] | None = None
     for name, strength in parts:
         planes = pictures.planes(name)
-        weighed = (weights * np.float32(strength)) @ planes.reshape(len(planes), -1)
-        part = np.asarray(weighed, dtype=np.float32).reshape(3, *planes.shape[1:])
+        part = np.empty((3, *planes.shape[1:]), np.float32)
+        _weighed(planes, np.ascontiguousarray(weights * np.float32(strength), np.float32), part)
         seen = part if seen is None else seen + part
     assert seen is not None
     if shot.focus or shot.opening:
@@ -85,14 +86,42 @@ def mosaic(shot: Exposure) -> tuple[NDArray[np.uint16], NDArray[np.float32]]:
             values[y0::2, x0::2] = sampled * shade
     if shot.dusty:
         values *= dust_shade(shot)
-    np.maximum(values, 0, out=values)
-    values *= np.float32(0.62 * 2**shot.ev)
     rng = np.random.default_rng(shot.seed * 7919 + 17)
-    scale, offset = noise_profile(shot.iso)
-    deviation = np.sqrt(np.maximum(values, 0) * np.float32(scale) + np.float32(offset))
-    noisy = values + deviation * rng.standard_normal(values.shape, dtype=np.float32)
-    numbers = np.clip(np.rint(noisy * (WHITE - BLACK) + BLACK), 0, WHITE).astype(np.uint16)
+    noise = np.array((0.62 * 2**shot.ev, *noise_profile(shot.iso)), np.float32)
+    numbers = np.empty(values.shape, np.uint16)
+    _exposed(values, rng.standard_normal(values.shape, dtype=np.float32), noise, numbers)
     return numbers, values
+
+
+@kernel
+def _weighed(planes, weights, out):
+    """Bands (6, H, W) by weights (3, 6) as camera numbers (3, H, W)."""
+    for y in range(planes.shape[1]):
+        for c in range(3):
+            line = out[c, y]
+            line[:] = 0
+            for band in range(planes.shape[0]):
+                weight, row = weights[c, band], planes[band, y]
+                for x in range(len(line)):
+                    line[x] += weight * row[x]
+
+
+@kernel
+def _exposed(values, normal, how, out):
+    """Values (H, W) as they are exposed, in place, and the sensor's numbers of them.
+
+    Args:
+        normal: deviations of a normal variable; how: (3,) exposure, and the scale and offset of the variance.
+    """
+    gain, scale, offset = how[0], how[1], how[2]
+    span, black = np.float32(WHITE - BLACK), np.float32(BLACK)
+    for y in range(values.shape[0]):
+        row, apart, numbers = values[y], normal[y], out[y]
+        for x in range(len(row)):
+            value = max(row[x], np.float32(0)) * gain
+            row[x] = value
+            number = np.rint((value + np.sqrt(value * scale + offset) * apart[x]) * span + black)
+            numbers[x] = np.uint16(min(max(number, np.float32(0)), np.float32(WHITE)))
 
 
 def _places(
@@ -105,23 +134,34 @@ def _places(
     # From places in the frame to places in the scene's picture: a part of it, as the photographer framed it.
     sx, sy = span * scene[1] / shot.width, span * scene[0] / shot.height
     ox, oy = left * scene[1], top * scene[0]
-    model = LENSES[shot.lens]
-    lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), (shot.width, shot.height))
+    fx, fy, fs = _through(shot.lens, shot.width, shot.height, plane, first, step)
+    if rendered and any(shot.turned):
+        x, y = _turned(shot, fx / np.float32(shot.width), fy / np.float32(shot.height))
+        return x * np.float32(scene[1]) - np.float32(0.5), y * np.float32(scene[0]) - np.float32(0.5), fs
+    return fx * np.float32(sx) + np.float32(ox - 0.5), fy * np.float32(sy) + np.float32(oy - 0.5), fs
+
+
+@lru_cache(maxsize=4)
+def _through(
+    name: str, width: int, height: int, plane: int, first: tuple[int, int], step: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """The same as places of the ideal picture in px, by the lens alone: frames of one scene are taken through one lens."""
+    model = LENSES[name]
+    lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), (width, height))
     # The lens maps ideal to recorded; a picture is taken the other way, by a few fixed-point steps.
-    gx, gy = np.meshgrid(np.linspace(0, shot.width, 189), np.linspace(0, shot.height, 126))
+    gx, gy = np.meshgrid(np.linspace(0, width, 189), np.linspace(0, height, 126))
     ix, iy = gx.copy(), gy.copy()
     for _ in range(6):
         at = lens.positions(ix, iy)[plane]
         ix, iy = ix + gx - at[0], iy + gy - at[1]
     shade = 1 / lens.gain(gx, gy)
-    rows = (np.arange(first[0], shot.height, step) + 0.5) / shot.height * 125
-    cols = (np.arange(first[1], shot.width, step) + 0.5) / shot.width * 188
+    rows = (np.arange(first[0], height, step) + 0.5) / height * 125
+    cols = (np.arange(first[1], width, step) + 0.5) / width * 188
     mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
     fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
-    if rendered and any(shot.turned):
-        x, y = _turned(shot, fx / np.float32(shot.width), fy / np.float32(shot.height))
-        return x * np.float32(scene[1]) - np.float32(0.5), y * np.float32(scene[0]) - np.float32(0.5), fs
-    return fx * np.float32(sx) + np.float32(ox - 0.5), fy * np.float32(sy) + np.float32(oy - 0.5), fs
+    for field in (fx, fy, fs):
+        field.flags.writeable = False
+    return fx, fy, fs
 
 
 def _turned(shot: Exposure, across: NDArray[np.float32], below: NDArray[np.float32]) -> tuple[NDArray[np.float32], ...]:

@@ -180,7 +180,7 @@ def _areas(session: Session, resolver: Resolver, frames: list[Frame]) -> None:
 
 
 def _deliver(catalogue: Catalogue, data: Path, into: Path, workers: Workers) -> None:
-    """One delivery is done: the lamp for the web, once."""
+    """One delivery is under way, as if Tanner had been closed meanwhile: the lamp for the web. It goes on at the next start."""
     spec = Library(data).spec("shipped/web-gallery")
     with catalogue.read() as session:
         lamp = session.scalars(select(FrameSet).where(FrameSet.name == _NAMES["lamp"])).first()
@@ -188,9 +188,8 @@ def _deliver(catalogue: Catalogue, data: Path, into: Path, workers: Workers) -> 
     folder = into / "lamp for the web"
     if not chosen or folder.exists():
         return
-    print("Delivering the lamp …", flush=True)
     folder.mkdir(parents=True)
     deliveries = Deliveries(catalogue, workers)
-    deliveries.create(1, chosen, [spec], folder)
-    deliveries.wait()
+    number = deliveries.create(1, chosen, [spec], folder, queue=False)
     deliveries.close()
+    print(f"Delivery {number}, the lamp for the web, goes on when Tanner starts.", flush=True)

@@ -359,11 +359,12 @@ function drawRibbon() {
   fresh.want(order.toSorted((a, b) => Math.abs(order.indexOf(a) - here) - Math.abs(order.indexOf(b) - here)));
 }
 
-async function go(id) {
-  if (!id) return;
-  if (!(await loadFrame(id))) return;
-  drawRibbon();
+// listed: what else has to be there before more than the picture is shown.
+async function go(id, listed = null) {
+  if (!id || !(await loadFrame(id))) return;
   redraw(false);
+  await listed;
+  drawRibbon();
   if (state.group === "presets") presets.pictures();
   if (state.group === "profile") profiles.load();
 }
@@ -393,16 +394,7 @@ function toSheet() {
   else location.href = `/shoots/${shootId}/sheet`;
 }
 useKeys("bench", benchCommands({ go, ribbon, nextSet, picture, view, commit, targets, alternate, carry: carryHere, reset: () => resetFrames(targets(), refresh), automatic: () => openAutomatic(targets(), refresh), open, tools, areas, spots, toSheet }));
-// The picture waits neither for the list of its shoot nor for the presets.
-const listed = Promise.all([loadSheet(), presets.load()]);
 view.kitFiles().then(() => state.frame && fill());
-const started = await loadFrame(Number(byId("start").dataset.frame));
-if (started) redraw(false);
+// The picture waits neither for the list of its shoot nor for the presets.
+await go(Number(byId("start").dataset.frame), Promise.all([loadSheet(), presets.load()]));
 open(state.group);
-await listed;
-if (started) {
-  drawRibbon();
-  fill();
-  if (state.group === "presets") presets.pictures();
-  if (state.group === "profile") profiles.load();
-}

@@ -93,7 +93,7 @@ export class Delivered {
   tell(now) {
     const count = (state) => now.states[state] || 0;
     const total = [...this.rows.values()].length;
-    const left = count(t`waiting`) + count("running");
+    const left = count("waiting") + count("running");
     const ended = ["done", "paused", "cancelled"].includes(now.state);
     const busy = count("running") > 0;
     const failed = count("failed");
@@ -106,7 +106,8 @@ export class Delivered {
     byId("run-pause").hidden = byId("run-cancel").hidden = now.state === "done" || now.state === "cancelled";
     byId("run-pause").hidden ||= now.state === "paused";
     const again = failed + count("cancelled");
-    byId("run-resume").hidden = !(ended && !busy && (left || again));
+    // Paused after its last file it has still to end: its documents are not written.
+    byId("run-resume").hidden = !(ended && !busy && (left || again || now.state === "paused"));
     byId("run-resume").textContent = failed && !left ? t`Try again` : t`Go on`;
     byId("run-close").hidden = !ended;
     byId("run-view").hidden = byId("run-check").hidden = byId("run-record").hidden = !ended || !count("done");
