@@ -49,6 +49,8 @@ def main() -> None:
         with served(root / "data", [root / n for n in ("photos", "card", "out")], 8497) as url, paged() as page:
             page.goto(url)
             page.wait_for_timeout(1200)
+            # The demo's delivery goes on first.
+            page.wait_for_function("!document.getElementById('work').textContent.trim()", timeout=180_000)
             shot(page, "shoots")
             page.goto(f"{url}/shoots/1/import")
             page.wait_for_timeout(600)

@@ -150,7 +150,10 @@ def test_specks_are_looked_for_and_the_picture_is_walked(page: Page, bench: Benc
     # What was found in one frame is nothing in another.
     page.keyboard.press("ArrowDown")
     expect(page.locator("#spot-found")).to_be_hidden()
+    expect(page.locator(".ribbon-cell.active")).to_contain_text("T0002")
     page.keyboard.press("ArrowUp")
+    # The picture is at rest until the frame before is known.
+    expect(page.locator(".ribbon-cell.active")).to_contain_text("T0001")
     settled(page)
     page.locator("#spot-looking").click()
     page.get_by_role("menuitem", name="Also on textured things").click()

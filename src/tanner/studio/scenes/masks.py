@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import cv2
-import imagecodecs
 import numpy as np
 import typer
 from numpy.typing import NDArray
@@ -116,8 +115,6 @@ def main(
         found = things(name, samples)
         cast = shadow(name, 64)
         cast[found["subject"] > IN_SUBJECT] = 0
-        half = cv2.resize(found["subject"], None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-        write_whole(into / f"{name}.mask.png", bytes(imagecodecs.png_encode(half, level=9)), replace=True)
         masks = at_picture({**found, "shadow": cast}, name)
         write_whole(into / f"{name}.masks.zip", zipped(masks, far), replace=True)
         print(f"{name}: {time.time() - start:.0f} s, {', '.join(found)}", flush=True)

@@ -71,7 +71,8 @@ def posed_closed(person: Person, pose: Pose) -> tuple[F64, F64, dict[str, NDArra
     targets = {**person.targets, **pose.extra}
     moves = lip_moves(targets) + ear_moves(targets)
     points, groups = base.posed(person, pose, moves)
-    rest, _ = base.posed(person, Pose(extra=pose.extra), moves)
+    # Open-eyed, whatever the pose: what lies on the skin stays where it is while somebody blinks.
+    rest, _ = base.posed(person, Pose(), moves)
     return points, rest, groups
 
 

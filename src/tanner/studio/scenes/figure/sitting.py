@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any
 
-import imagecodecs
 import numpy as np
 import typer
 from numpy.typing import NDArray
@@ -225,14 +224,9 @@ def _masks(found: dict[str, F32]) -> dict[str, NDArray[np.uint8]]:
 def _write(name: str, picture: F32, found: dict[str, F32], stage: SceneStage, samples: int, into: Path) -> None:
     planes = np.maximum(picture @ passes.to_bands().T.astype(np.float32), 0)
     masks = _masks(found)
-    subject = masks["subject"].astype(np.float32)
-    half = np.rint(subject.reshape(subject.shape[0] // 2, 2, subject.shape[1] // 2, 2).mean(axis=(1, 3))).astype(
-        np.uint8
-    )
     np.savez_compressed(
         into / f"{name}.depth.npz", centimetres=np.minimum(found["depth"][::8, ::8], 6500).astype(np.float16)
     )
-    write_whole(into / f"{name}.mask.png", bytes(imagecodecs.png_encode(half, level=9)), replace=True)
     write_whole(into / f"{name}.masks.zip", zipped(masks, found["middle depth"]), replace=True)
     write(into, name, planes)
     truth = {"scene": name, "size": list(stage.size), "samples": samples, **stage.truth}
