@@ -50,7 +50,10 @@ def main() -> None:
             page.goto(url)
             page.wait_for_timeout(1200)
             # The demo's delivery goes on first.
-            page.wait_for_function("!document.getElementById('work').textContent.trim()", timeout=180_000)
+            for _ in range(240):
+                if not page.evaluate("document.getElementById('work').textContent.trim()"):
+                    break
+                page.wait_for_timeout(500)
             shot(page, "shoots")
             page.goto(f"{url}/shoots/1/import")
             page.wait_for_timeout(600)
