@@ -36,6 +36,14 @@ def _with_pictures(page: Page, selector: str) -> None:
         page.wait_for_timeout(500)
 
 
+def _idle(page: Page) -> None:
+    """Waits until nothing is said to be under way."""
+    for _ in range(360):
+        if not page.evaluate("document.getElementById('work').textContent.trim()"):
+            return
+        page.wait_for_timeout(500)
+
+
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     # A copy of the demo at a plain place, so that taking pictures leaves the demo as it is.
@@ -49,11 +57,7 @@ def main() -> None:
         with served(root / "data", [root / n for n in ("photos", "card", "out")], 8497) as url, paged() as page:
             page.goto(url)
             page.wait_for_timeout(1200)
-            # The demo's delivery goes on first.
-            for _ in range(240):
-                if not page.evaluate("document.getElementById('work').textContent.trim()"):
-                    break
-                page.wait_for_timeout(500)
+            _idle(page)  # the demo's delivery goes on first
             shot(page, "shoots")
             page.goto(f"{url}/shoots/1/import")
             page.wait_for_timeout(600)
@@ -65,7 +69,9 @@ def main() -> None:
             body = {"files": [str(p) for p in sorted((root / "card").rglob("*.DNG"))]}
             page.request.post(f"{url}/api/shoots/1/import", data=body, headers={"origin": url})
             page.goto(f"{url}/shoots/1/sheet")
-            page.wait_for_timeout(60_000)  # pictures as developed are made when they are first asked for
+            page.wait_for_timeout(30_000)  # pictures as developed are made when they are first asked for
+            _idle(page)
+            page.wait_for_timeout(10_000)
             page.locator(".cell", has_text="AF0006").click()
             shot(page, "sheet")
             page.goto(f"{url}/shoots/1/choose")

@@ -1,5 +1,6 @@
 """The Sheet by keyboard, thousands of frames, keys, and what axe finds on every page."""
 
+import re
 from datetime import datetime, timedelta
 
 import pytest
@@ -68,6 +69,17 @@ def test_what_a_page_shows_first_is_asked_for_by_itself_and_once(
     assert {name for name, _ in asked if name.endswith(".js")} <= set(named)
     page.wait_for_timeout(4000)  # what was loaded early and not used is told after three seconds
     assert not [text for text in said if "preload" in text], said
+
+
+@pytest.mark.usefixtures("frame_ids")
+def test_a_picture_that_became_ready_is_asked_for_anew(page: Page, server: Running) -> None:
+    """Under the address of the older one that stood in for it a page would go on showing that one."""
+    versions = {f["id"]: f["v"] for f in server.get("/api/shoots/1/sheet")["frames"]}
+    news = {"counter": 1, "ready": versions, "pending": False}
+    page.route("**/pictures?since=*", lambda route: route.fulfill(json=news))
+    page.goto("/shoots/1/sheet")
+    for image in page.locator(".cell img").all():
+        expect(image).to_have_attribute("src", re.compile("&n="))
 
 
 @pytest.mark.usefixtures("fresh")

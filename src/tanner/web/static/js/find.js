@@ -82,10 +82,10 @@ async function news() {
   const found = await get(`/api/shoots/${some.shoot}/pictures?since=${state.counter}`).catch(() => null);
   if (!found) return;
   state.counter = found.counter;
-  for (const [id, version] of Object.entries(found.ready)) {
+  for (const id of Object.keys(found.ready)) {
     const node = byId(`frame-${id}`);
     const frame = node && state.frames[Number(node.dataset.at)];
-    if (frame) picture(node, frame, version === frame.v ? "" : `&n=${Date.now()}`);
+    if (frame) picture(node, frame, `&n=${Date.now()}`);
   }
   if (found.pending) watch();
 }

@@ -2,6 +2,7 @@
 import { el, number } from "./dom.js";
 import { plural, t } from "./texts.js";
 
+// extra: for a picture that became ready: at the address that is shown already, a page keeps the older one that stood in for it.
 export function picture(node, frame, extra = "") {
   const box = node.querySelector(".cell-picture");
   if (frame.error) {

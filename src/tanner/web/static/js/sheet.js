@@ -60,12 +60,12 @@ function take() {
 
 const again = new Set();
 function ready(pictures) {
-  for (const [id, version] of Object.entries(pictures)) {
+  for (const id of Object.keys(pictures)) {
     const cell = shown.get(`f${id}`);
     const frame = state.frames.get(Number(id));
     // A frame that was tried again may have failed again: the words for it come with the list.
     if (again.delete(Number(id))) return void load();
-    if (cell && frame && !view.faces) picture(cell, frame, version === frame.v ? "" : `&n=${Date.now()}`);
+    if (cell && frame && !view.faces) picture(cell, frame, `&n=${Date.now()}`);
   }
 }
 
