@@ -2,6 +2,7 @@
 
 import shutil
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -72,14 +73,23 @@ def test_frames_are_narrowed_and_named_before_anything_is_written(
     expect(row).to_have_count(0)
 
 
-def test_a_delivery_is_paused_goes_on_and_is_looked_at(
-    page: Page, server: Running, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    out = server.folder / "out" / "page"
-    # Small files are written faster than one clicks: nothing is written before it is paused.
+@pytest.fixture
+def pause(page: Page, server: Running, monkeypatch: pytest.MonkeyPatch) -> Callable[[], None]:
+    """Pauses a delivery. Small files are written faster than one clicks: nothing is written before it."""
     clicked, deliveries = threading.Event(), server.services.deliveries
     write = deliveries._write_frame
     monkeypatch.setattr(deliveries, "_write_frame", lambda *given: (clicked.wait(60), write(*given))[1])
+
+    def click() -> None:
+        with page.expect_response("**/pause"):
+            page.get_by_role("button", name="Pause").click()
+        clicked.set()
+
+    return click
+
+
+def test_a_delivery_is_paused_goes_on_and_is_looked_at(page: Page, server: Running, pause: Callable[[], None]) -> None:
+    out = server.folder / "out" / "page"
     page.goto("/shoots/1/deliver")
     page.get_by_label("Folder", exact=True).fill(str(out))
     page.get_by_label("Folder", exact=True).press("Tab")
@@ -88,9 +98,7 @@ def test_a_delivery_is_paused_goes_on_and_is_looked_at(
         page.get_by_label(name).check()
     page.get_by_label("Rows", exact=True).fill("2")
     page.get_by_role("button", name="Deliver 12 files").click()
-    with page.expect_response("**/pause"):
-        page.get_by_role("button", name="Pause").click()
-    clicked.set()
+    pause()
     expect(page.locator("#run-resume")).to_be_visible(timeout=60_000)
     expect(page.locator("#run-text")).to_contain_text("paused")
     assert len(list(out.rglob("*.jpg"))) < 12
@@ -112,13 +120,10 @@ def test_a_delivery_is_paused_goes_on_and_is_looked_at(
 
 
 def test_a_delivery_that_is_paused_at_its_last_file_can_be_ended(
-    page: Page, server: Running, monkeypatch: pytest.MonkeyPatch
+    page: Page, server: Running, pause: Callable[[], None]
 ) -> None:
     """All files are written then, and its documents are not."""
     out = server.folder / "out" / "late"
-    clicked, deliveries = threading.Event(), server.services.deliveries
-    write = deliveries._write_frame
-    monkeypatch.setattr(deliveries, "_write_frame", lambda *given: (clicked.wait(60), write(*given))[1])
     page.goto("/shoots/1/deliver")
     page.locator("#filter").fill("name:T0001")
     page.locator("#filter").press("Tab")
@@ -127,9 +132,7 @@ def test_a_delivery_that_is_paused_at_its_last_file_can_be_ended(
     page.get_by_text("Documents", exact=False).first.click()
     page.get_by_label("checksums").check()
     page.get_by_role("button", name="Deliver 2 files").click()
-    with page.expect_response("**/pause"):
-        page.get_by_role("button", name="Pause").click()
-    clicked.set()
+    pause()
     expect(page.locator("#run-text")).to_contain_text("2 of 2 files written", timeout=60_000)
     page.get_by_role("button", name="Go on").click()
     expect(page.locator("#run-documents")).to_be_visible(timeout=60_000)

@@ -356,7 +356,7 @@ def seen(tmp_path: Path, scene: str) -> tuple[AreaLook, np.ndarray]:
 
 
 ALPHA = {"lamp-1": 0.18, "instrument-2": 0.13, "wren-1": 0.145, "rowan-1": 0.11}
-"""Mean error of alpha in the band around edges; what is left is the camera's own blur there, which the scenes' masks do not have."""
+"""Mean error of alpha in the band around edges; a good part of what is left lies where the edge itself is taken for another."""
 
 
 @pytest.mark.parametrize("scene", ALPHA)

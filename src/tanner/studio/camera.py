@@ -134,18 +134,20 @@ def _places(
     # From places in the frame to places in the scene's picture: a part of it, as the photographer framed it.
     sx, sy = span * scene[1] / shot.width, span * scene[0] / shot.height
     ox, oy = left * scene[1], top * scene[0]
-    fx, fy, fs = _through(shot.lens, shot.width, shot.height, plane, first, step)
+    rows = (np.arange(first[0], shot.height, step) + 0.5) / shot.height * 125
+    cols = (np.arange(first[1], shot.width, step) + 0.5) / shot.width * 188
+    mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
+    through = _through(shot.lens, shot.width, shot.height, plane)
+    fx, fy, fs = (cv2.remap(field, mx, my, cv2.INTER_LINEAR) for field in through)
     if rendered and any(shot.turned):
         x, y = _turned(shot, fx / np.float32(shot.width), fy / np.float32(shot.height))
         return x * np.float32(scene[1]) - np.float32(0.5), y * np.float32(scene[0]) - np.float32(0.5), fs
     return fx * np.float32(sx) + np.float32(ox - 0.5), fy * np.float32(sy) + np.float32(oy - 0.5), fs
 
 
-@lru_cache(maxsize=4)
-def _through(
-    name: str, width: int, height: int, plane: int, first: tuple[int, int], step: int
-) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
-    """The same as places of the ideal picture in px, by the lens alone: frames of one scene are taken through one lens."""
+@lru_cache(maxsize=16)
+def _through(name: str, width: int, height: int, plane: int) -> tuple[NDArray[np.float32], ...]:
+    """Where a colour's places lie before the lens, x and y in px, and its shade, on a grid of 126 x 189 over the frame."""
     model = LENSES[name]
     lens = OpcodeLens(np.array(model.warp), np.array(model.vignette), (width, height))
     # The lens maps ideal to recorded; a picture is taken the other way, by a few fixed-point steps.
@@ -154,14 +156,7 @@ def _through(
     for _ in range(6):
         at = lens.positions(ix, iy)[plane]
         ix, iy = ix + gx - at[0], iy + gy - at[1]
-    shade = 1 / lens.gain(gx, gy)
-    rows = (np.arange(first[0], height, step) + 0.5) / height * 125
-    cols = (np.arange(first[1], width, step) + 0.5) / width * 188
-    mx, my = np.meshgrid(cols.astype(np.float32), rows.astype(np.float32))
-    fx, fy, fs = (cv2.remap(f.astype(np.float32), mx, my, cv2.INTER_LINEAR) for f in (ix, iy, shade))
-    for field in (fx, fy, fs):
-        field.flags.writeable = False
-    return fx, fy, fs
+    return tuple(field.astype(np.float32) for field in (ix, iy, 1 / lens.gain(gx, gy)))
 
 
 def _turned(shot: Exposure, across: NDArray[np.float32], below: NDArray[np.float32]) -> tuple[NDArray[np.float32], ...]:

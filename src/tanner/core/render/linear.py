@@ -23,7 +23,7 @@ from tanner.core.raw.source import Source
 from tanner.core.render.reduction import Reduction, Supersampled, reduction
 from tanner.core.render.views import geometry_of
 from tanner.core.sharing import bands, each
-from tanner.core.spots.apply import HEALED_FROM, healed_source, like_before
+from tanner.core.spots.apply import healed_source, like_before
 
 F32 = NDArray[np.float32]
 STRIP = 128
@@ -220,12 +220,7 @@ def binned(plan: Linear) -> F32:
 
 
 def _binned_anew(source: Source, pre: F32, k: int) -> F32:
-    """The mosaic in blocks; of a healed one only those that its spots changed are made anew."""
-    found = source.memory.find(HEALED_FROM, None)
-    before = found.source() if found else None
-    if found is None or before is None:
-        return binned_planes(source, pre, k)
-    before.memory.get(BINNED, k, lambda: binned_planes(before, pre, k))
+    """The mosaic in blocks; where they are kept of it with other spots, only what these changed is made anew."""
     kept = like_before(source, BINNED, lambda _: k)
     if kept is None:
         return binned_planes(source, pre, k)
