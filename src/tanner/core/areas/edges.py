@@ -58,7 +58,7 @@ def unsure(mask: F32, inner: int, outer: int) -> NDArray[np.float64]:
     return found
 
 
-def matted(picture: F32, mask: F32, inner: int, outer: int, edge: int | None = None) -> F32:
+def matted(picture: F32, mask: F32, inner: int, outer: int) -> F32:
     """The share of each px near a mask's edge that belongs to it, by closed-form matting (source: levin2008).
 
     Solved piece by piece along the edge, which overlap, so that the work grows with the edge's length only.
