@@ -225,6 +225,15 @@ def _pair(first: Lanes, second: Lanes, places: Any) -> Lanes:
     return Lanes(builder, builder.call(look, [first.value, places, second.value]))
 
 
+def read_at(builder: Any, data: Any, places: Any) -> Lanes:
+    """The numbers at sixteen whole places from a float32's address on, one by one, which no processor does faster."""
+    found = ir.Constant(FLOATS, ir.Undefined)
+    for i in range(LANES):
+        place = builder.zext(builder.extract_element(places, WHOLE(i)), ir.IntType(64))
+        found = builder.insert_element(found, builder.load(builder.gep(data, [place]), align=4), WHOLE(i))
+    return Lanes(builder, found)
+
+
 def magnitude(lanes: Lanes) -> Lanes:
     """Without their signs."""
     return from_bits(lanes.builder, lanes.builder.and_(bits(lanes), wholes(0x7FFFFFFF)))

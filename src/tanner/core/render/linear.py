@@ -26,7 +26,7 @@ from tanner.core.sharing import bands, each
 from tanner.core.spots.apply import healed_source, like_before
 
 F32 = NDArray[np.float32]
-STRIP = 128
+STRIP = 192
 """Rows of a strip; a multiple of 16, so that strips can become parts of one JPEG."""
 BINNED: Slot[F32] = Slot("binned", keep=2, heavy=True)
 """The mosaic in blocks (3, h // k, w // k), by their side."""

@@ -6,16 +6,19 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 
 from tanner.core.colour.spaces import luminance_weights
-from tanner.core.jit import kernel
+from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32, gain_row
 from tanner.core.tone.light import Light, local_parameters
-from tanner.core.tone.logs import exp2_row, log2_row
+from tanner.core.tone.logs import exp2_of, exp2_row, log2_of, log2_row
+from tanner.core.vector16 import LANES, Lanes, alike, array, below, load_some, store_some
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
 
 LUMA = f32(luminance_weights())
 """(3,) luminance of the working space."""
+_MID = 2.4739312
+"""Minus log2 of mid-grey, 0.18."""
 NO_GUIDE: F32 = np.zeros((2, 1, 1), np.float32)
 
 
@@ -64,8 +67,8 @@ def _guide_row(guide, row, x0, n, width, index, share, a, b):
 
 
 @kernel
-def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
-    """The base layer's two coefficients along a run of output pixels, bilinear.
+def guide_rows(guide, y, x0, n, height, width, wide, held, index, share):
+    """The base layer's two coefficients on the guide's rows above and below a row of output pixels, spread out along it.
 
     A row of the guide serves many rows of pixels: it is spread out once, and what is left is straight lines between two.
 
@@ -74,13 +77,12 @@ def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
         held: the row above that stands in `wide`, or -2 for none.
 
     Returns:
-        The row above that stands there now.
+        The row above that stands there now, and how far below it the pixels lie, from 0 to 1.
     """
     gh = guide.shape[1]
     v = (np.float32(y) + np.float32(0.5)) * np.float32(gh) / np.float32(height) - np.float32(0.5)
     v = min(max(v, np.float32(0.0)), np.float32(gh - 1))
     above = min(int(v), gh - 2)
-    fy = v - np.float32(above)
     if above == held + 1:
         for j in range(n):
             wide[0, j] = wide[2, j]
@@ -90,6 +92,13 @@ def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
         _guide_row(guide, above, x0, n, width, index, share, wide[0], wide[1])
     if above != held:
         _guide_row(guide, above + 1, x0, n, width, index, share, wide[2], wide[3])
+    return above, v - np.float32(above)
+
+
+@kernel
+def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
+    """The two coefficients along a run of output pixels, bilinear, into a and b; the row above that stands in `wide` now."""
+    above, fy = guide_rows(guide, y, x0, n, height, width, wide, held, index, share)
     top, bottom = wide[0], wide[2]
     for j in range(n):
         a[j] = top[j] + fy * (bottom[j] - top[j])
@@ -99,40 +108,63 @@ def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
     return above
 
 
-@kernel
-def _gain_line(log, ca, cb, ev, up, down, local, out, n):
-    """Gain in EV from the base layer and what a pixel differs from it; see `light.local_parameters`."""
-    mid = np.float32(2.4739312)  # minus log2 of mid-grey, 0.18
-    zero, one = np.float32(0.0), np.float32(1.0)
-    two, three = np.float32(2.0), np.float32(3.0)
-    for j in range(n):
+@intrinsic
+def _gained(typingctx, r, g, b, wide, share, luma, parameters, ev, at, keep):  # type: ignore[no-untyped-def]
+    """Sixteen px of rows, no more than `keep`, from px `at` on, times their gains.
+
+    The gain in EV comes from the base layer and what a px differs from it, see `light.local_parameters`.
+
+    Args:
+        wide: see `guide_rows`; share: how far below the upper row of the guide the px lie.
+    """
+    sig = types.void(r, g, b, wide, share, luma, parameters, ev, at, keep)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        arrays = [array(context, builder, signature.args[n], args[n]) for n in (0, 1, 2, 3, 5, 6)]
+        (wide, (_, long)), luma, parameters = arrays[3], arrays[4][0], arrays[5][0]
+        share, ev, at, mask = alike(builder, args[4]), alike(builder, args[7]), args[8], below(builder, args[9])
+
+        def number(of: Any, n: int) -> Lanes:
+            return alike(builder, builder.load(builder.gep(of, [at.type(n)])))
+
+        def spread_out(n: int) -> Lanes:
+            return load_some(builder, wide, builder.add(builder.mul(long, at.type(n)), at), mask)
+
+        def between(n: int) -> Lanes:
+            above = spread_out(n)
+            return above + share * (spread_out(n + 2) - above)
+
+        colours = [load_some(builder, rows, at, mask) for rows, _ in arrays[:3]]
+        weighed = [number(luma, n) * colour for n, colour in enumerate(colours)]
+        log = log2_of(weighed[0] + weighed[1] + weighed[2])
         # The guide was made before exposure: its slope works on the log without it.
-        base = ca[j] * (log[j] - ev) + cb[j] + ev
-        u = min(max((base + mid) * np.float32(0.25), zero), one)
-        v = min(max((-base - mid) * np.float32(0.2), zero), one)
-        out[j] = up * u * u * (three - two * u) + down * v * v * (three - two * v) + local * (log[j] - base)
+        base = between(0) * (log - ev) + between(1) + ev
+        u = ((base + _MID) * 0.25).most(0.0).least(1.0)
+        v = ((base + _MID) * -0.2).most(0.0).least(1.0)
+        up, down, contrast = (number(parameters, n) for n in range(3))
+        ramps = up * u * u * (u * -2.0 + 3.0) + down * v * v * (v * -2.0 + 3.0)
+        gain = exp2_of(ramps + contrast * (log - base))
+        for colour, (rows, _) in zip(colours, arrays, strict=False):
+            store_some(colour * gain, rows, at, mask)
+        return context.get_dummy_value()
+
+    return sig, codegen
 
 
 @kernel
 def local_row(r: F32, g: F32, b: F32, at: At, p: Local) -> None:
     rows, n = at.work, at.n
-    lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
-    lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
-    for j in range(n):
-        lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
-    log2_row(lum, log, n)
-    at.state[0] = guide_line(
-        p.guide, at.y, at.x0, n, at.height, at.width, ca, cb, at.held, at.state[0], rows[5].view(np.int32), rows[6]
+    at.state[0], share = guide_rows(
+        p.guide, at.y, at.x0, n, at.height, at.width, at.held, at.state[0], rows[0].view(np.int32), rows[1]
     )
-    _gain_line(log, ca, cb, p.ev, p.parameters[0], p.parameters[1], p.parameters[2], lum, n)
-    exp2_row(lum, gain, n)
-    gain_row(r, g, b, gain, n)
+    for run in range((n + LANES - 1) // LANES):
+        _gained(r, g, b, at.held, share, p.luma, p.parameters, p.ev, run * LANES, n - run * LANES)
 
 
 @kernel
 def _gain_fields(log, ca, cb, ev, add, up, down, local, out, n):
-    """`_gain_line` with a row for each term, and exposure added."""
-    mid = np.float32(2.4739312)
+    """What `_gained` goes by, with a row for each term, and exposure added."""
+    mid = np.float32(_MID)
     zero, one = np.float32(0.0), np.float32(1.0)
     two, three = np.float32(2.0), np.float32(3.0)
     for j in range(n):

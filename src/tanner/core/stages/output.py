@@ -1,16 +1,20 @@
 """To the output space: what lies outside loses chroma until it fits; then the root, in which sharpening works."""
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
+from llvmlite import ir
 
 from tanner.core.colour.spaces import SPACES, oklab_cones, working_to
-from tanner.core.jit import kernel
+from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32
+from tanner.core.vector16 import LANES, array, below, load_some, mixed, store_some
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
 
+_LOW, _HIGH = -0.0002, 1.0005
+"""What is outside by less than a 16-bit step or two of 8 bits in the dark is only rounded."""
 HALVINGS = 11
 """Steps in which the most chroma that fits is found: to 1/2048 of what the colour has."""
 
@@ -114,28 +118,36 @@ def bring_in(rows, cones, n):
         b[j] = c0 + t * (c1 + t * (c2 + t * c3))
 
 
+@intrinsic
+def _put_out(typingctx, r, g, b, matrix, at, keep):  # type: ignore[no-untyped-def]
+    """Sixteen px of rows, no more than `keep`, from px `at` on, times the matrix; which lie outside, a bit for each, from the lowest."""
+    sig = types.int64(r, g, b, matrix, at, keep)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        *rows, matrix = (array(context, builder, signature.args[n], args[n])[0] for n in range(4))
+        at, mask = args[4], below(builder, args[5])
+        x, y, z = mixed(matrix, 0, [load_some(builder, row, at, mask) for row in rows])
+        for value, row in zip((x, y, z), rows, strict=True):
+            store_some(value, row, at, mask)
+        outside = builder.or_(x.least(y.least(z)) < _LOW, x.most(y.most(z)) > _HIGH)
+        return builder.zext(builder.bitcast(outside, ir.IntType(LANES)), ir.IntType(64))
+
+    return sig, codegen
+
+
 @kernel
 def output_row(r: F32, g: F32, b: F32, at: At, p: Output) -> None:
-    zero, one, n, m = np.float32(0.0), np.float32(1.0), at.n, p.matrix
-    # What is outside by less than a 16-bit step or two of 8 bits in the dark is only rounded.
-    low_edge, high_edge = np.float32(-0.0002), np.float32(1.0005)
-    for j in range(n):
-        x = m[0, 0] * r[j] + m[0, 1] * g[j] + m[0, 2] * b[j]
-        y = m[1, 0] * r[j] + m[1, 1] * g[j] + m[1, 2] * b[j]
-        z = m[2, 0] * r[j] + m[2, 1] * g[j] + m[2, 2] * b[j]
-        r[j], g[j], b[j] = x, y, z
-    # Asked in a loop of its own, which is done in vectors; the least and the greatest in the one above were not.
-    outside = 0
-    for j in range(n):
-        x, y, z = r[j], g[j], b[j]
-        outside |= (min(x, min(y, z)) < low_edge) | (max(x, max(y, z)) > high_edge)
-    if outside:
+    zero, one, n, rows = np.float32(0.0), np.float32(1.0), at.n, at.work
+    which, k = rows[6].view(np.int32), 0
+    for run in range((n + LANES - 1) // LANES):
+        outside = _put_out(r, g, b, p.matrix, run * LANES, n - run * LANES)
+        if outside:
+            for j in range(run * LANES, min(run * LANES + LANES, n)):
+                which[k] = j
+                k += outside & 1
+                outside >>= 1
+    if k:
         # Those outside are gathered, worked on together, and put back.
-        which, rows, k = at.work[6].view(np.int32), at.work, 0
-        for j in range(n):
-            x, y, z = r[j], g[j], b[j]
-            which[k] = j
-            k += int((min(x, min(y, z)) < low_edge) | (max(x, max(y, z)) > high_edge))
         for j in range(k):
             i = np.uint64(which[j])
             rows[0, j], rows[1, j], rows[2, j] = r[i], g[i], b[i]

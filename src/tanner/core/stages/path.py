@@ -35,7 +35,7 @@ from tanner.core.stages import (
     tone,
     vignette,
 )
-from tanner.core.stages.stage import F32, HELD, WORK_ROWS, AreasHere, At, Stage, StageFrame, fuse
+from tanner.core.stages.stage import F32, HELD, WORK_ROWS, Stage, StageFrame, fuse
 
 if TYPE_CHECKING:
     from tanner.core.adjust.registry import Development
@@ -69,8 +69,8 @@ AGAIN: tuple[Stage, ...] = tuple(s for s in POINT if s.again)
 Again = namedtuple("Again", [f"{s.name}_{f}" for s in AGAIN for f in ("of", *s.kind._fields)])  # type: ignore[misc]
 """For each stage that areas may have done once more: which areas, int32 (count,), and its parameters' fields for each, stacked."""
 _together = fuse(POINT, "point_stages")
-_together_with_fields = fuse(POINT, "point_stages_with_fields", with_fields=True)
-_together_again = fuse(POINT, "point_stages_again", with_fields=True, with_again=True)
+_together_with_fields = fuse(POINT, "point_stages_with_fields", fill_fields)
+_together_again = fuse(POINT, "point_stages_again", fill_fields, with_again=True)
 
 
 def parameters(frame: StageFrame, development: "Development", moved: np.ndarray | None = None) -> Any:
@@ -136,42 +136,34 @@ def develop_block(planes: F32, y0: int, x0: int, width: int, height: int, p: Any
     Args:
         planes: float32 (3, h, w), which lie at y0, x0 in an output of width and height; p: `Parameters`.
     """
-    h, w = planes.shape[1], planes.shape[2]
+    w = planes.shape[2]
     work, held = np.empty((WORK_ROWS, w), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
     state = np.full(HELD // 4, -2, dtype=np.int64)
-    for i in range(h):
-        at = At(y0 + i, x0, width, height, w, work, held, state)
-        _together(planes[0, i], planes[1, i], planes[2, i], at, p)
+    _together(planes, y0, x0, width, height, work, held, state, p)
 
 
 @kernel
 def develop_block_with_areas(planes: F32, y0: int, x0: int, width: int, height: int, p: Any, areas: Areas) -> None:
     """`develop_block` where areas move parameters of stages."""
-    h, w = planes.shape[1], planes.shape[2]
+    w = planes.shape[2]
     # Never narrower than the nodes of the map that a row needs.
     work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
     field = np.empty((areas.start.shape[0], w), dtype=np.float32)
     masks, copies = np.empty((areas.by.shape[0], max(w, 32)), dtype=np.float32), np.empty((9, w), dtype=np.float32)
     moved, touched = np.empty(areas.start.shape[0], np.bool_), np.empty(areas.by.shape[0], np.bool_)
     state = np.full(HELD // 4, -2, dtype=np.int64)
-    for i in range(h):
-        at = At(y0 + i, x0, width, height, w, work, held, state)
-        fill_fields(areas, y0 + i, x0, field, masks, work, w, moved, touched)
-        local = AreasHere(field, moved, areas.alone, areas.again, masks, touched, copies)
-        _together_with_fields(planes[0, i], planes[1, i], planes[2, i], at, p, local)
+    _together_with_fields(
+        planes, y0, x0, width, height, work, held, state, p, areas, field, masks, moved, touched, copies
+    )
 
 
 @kernel
 def develop_block_again(planes: F32, y0: int, x0: int, width: int, height: int, p: Any, areas: Areas) -> None:
     """`develop_block_with_areas` where stages are done once more for some of them."""
-    h, w = planes.shape[1], planes.shape[2]
+    w = planes.shape[2]
     work, held = np.empty((WORK_ROWS, max(w, 32)), dtype=np.float32), np.empty((HELD, w), dtype=np.float32)
     field = np.empty((areas.start.shape[0], w), dtype=np.float32)
     masks, copies = np.empty((areas.by.shape[0], max(w, 32)), dtype=np.float32), np.empty((9, w), dtype=np.float32)
     moved, touched = np.empty(areas.start.shape[0], np.bool_), np.empty(areas.by.shape[0], np.bool_)
     state = np.full(HELD // 4, -2, dtype=np.int64)
-    for i in range(h):
-        at = At(y0 + i, x0, width, height, w, work, held, state)
-        fill_fields(areas, y0 + i, x0, field, masks, work, w, moved, touched)
-        local = AreasHere(field, moved, areas.alone, areas.again, masks, touched, copies)
-        _together_again(planes[0, i], planes[1, i], planes[2, i], at, p, local)
+    _together_again(planes, y0, x0, width, height, work, held, state, p, areas, field, masks, moved, touched, copies)

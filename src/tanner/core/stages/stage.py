@@ -43,25 +43,6 @@ class At(NamedTuple):
     state: NDArray[np.int64]
 
 
-class AreasHere(NamedTuple):
-    """What areas do in a row of px.
-
-    Attributes:
-        field: float32 (fields, n), parameters of each px; moved: bool (fields,), whether any area moves it in this row.
-        alone: bool (fields,), whether its stage has something to do without areas.
-        again: see `Stage.again`: for each such stage which areas, and its parameters for each.
-        masks: float32 (areas, n); touched: bool (areas,), whether there is anything in an area's; copies: (9, n), room.
-    """
-
-    field: F32
-    moved: NDArray[np.bool_]
-    alone: NDArray[np.bool_]
-    again: Any
-    masks: F32
-    touched: NDArray[np.bool_]
-    copies: F32
-
-
 @dataclass(frozen=True)
 class StageFrame:
     """What stages may ask of the frame that they are prepared for, at one output size.
@@ -182,81 +163,104 @@ def _written_again(stage: Stage, plain: str) -> list[str]:
     """What is done once more for areas, each on a copy that is laid in by its mask."""
     each = ", ".join(f"areas.again.{stage.name}_{f}[k]" for f in stage.kind._fields)
     return [
-        f"    if any_of(areas.again.{stage.name}_of, areas.touched):",
-        "        copies = areas.copies",
-        "        keep_row(r, g, b, copies, 0, at.n)",
-        f"        if parameters.{stage.name}.on:",
-        f"            {plain}",
-        "        keep_row(r, g, b, copies, 3, at.n)",
-        f"        for k in range(areas.again.{stage.name}_of.shape[0]):",
-        f"            if not areas.touched[areas.again.{stage.name}_of[k]]:",
-        "                continue",
-        "            keep_row(copies[0], copies[1], copies[2], copies, 6, at.n)",
-        f"            {stage.name}(copies[6], copies[7], copies[8], at, {stage.name}_kind({each}))",
-        f"            lay_in_row(r, g, b, copies, areas.masks[areas.again.{stage.name}_of[k]], at.n)",
-        f"    elif parameters.{stage.name}.on:",
+        f"if any_of(areas.again.{stage.name}_of, touched):",
+        "    keep_row(r, g, b, copies, 0, at.n)",
+        f"    if parameters.{stage.name}.on:",
         f"        {plain}",
+        "    keep_row(r, g, b, copies, 3, at.n)",
+        f"    for k in range(areas.again.{stage.name}_of.shape[0]):",
+        f"        if not touched[areas.again.{stage.name}_of[k]]:",
+        "            continue",
+        "        keep_row(copies[0], copies[1], copies[2], copies, 6, at.n)",
+        f"        {stage.name}(copies[6], copies[7], copies[8], at, {stage.name}_kind({each}))",
+        f"        lay_in_row(r, g, b, copies, masks[areas.again.{stage.name}_of[k]], at.n)",
+        f"elif parameters.{stage.name}.on:",
+        f"    {plain}",
     ]
 
 
 def _written_with_fields(stage: Stage, plain: str, first: int) -> list[str]:
     """A stage whose fields begin at `first`: by its fields where an area moves one in this row."""
-    moved = " or ".join(f"areas.moved[{n}]" for n in range(first, first + stage.fields))
-    field = f"areas.field[{first}:{first + stage.fields}]"
+    moved = " or ".join(f"moved[{n}]" for n in range(first, first + stage.fields))
+    field = f"field[{first}:{first + stage.fields}]"
     return [
-        f"    if parameters.{stage.name}.on:",
-        f"        if {moved}:",
-        f"            {stage.name}_fields(r, g, b, at, parameters.{stage.name}, {field})",
-        f"        elif areas.alone[{first}]:",
-        f"            {plain}",
+        f"if parameters.{stage.name}.on:",
+        f"    if {moved}:",
+        f"        {stage.name}_fields(r, g, b, at, parameters.{stage.name}, {field})",
+        f"    elif areas.alone[{first}]:",
+        f"        {plain}",
     ]
 
 
-def fuse(
-    stages: Sequence[Stage], name: str, *, with_fields: bool = False, with_again: bool = False
-) -> Callable[..., None]:
-    """One function for kernels that runs the row kernels of stages in order, each when it is on.
+ROOM = "planes, y0, x0, width, height, work, held, state"
+"""What all functions that `fuse` writes are given: a block, where it lies, and `At`'s room for its rows."""
+MORE_ROOM = "areas, field, masks, moved, touched, copies"
+"""
+With areas besides `fields.Areas`, and of one row: field, float32 (fields, n), parameters of each px; masks, float32 (areas, n); moved,
+bool (fields,), whether any area moves it; touched, bool (areas,), whether there is anything in an area's mask; copies, float32 (9, n).
+"""
 
-    Its arguments are (r, g, b, at, parameters), with fields also `AreasHere`. Where no area moves a stage in a row, the stage goes as
-    without areas.
+
+def fuse(
+    stages: Sequence[Stage], name: str, fill: Callable[..., None] | None = None, *, with_again: bool = False
+) -> Callable[..., None]:
+    """One function for kernels that runs the row kernels of stages in order on each row of a block, each when it is on.
+
+    Its arguments are `ROOM`, parameters and, with fields, `MORE_ROOM`. Where no area moves a stage in a row, the stage goes as without
+    areas. The rows are gone through within it: the parameters are some hundred arrays, and handing them on takes a tenth of the time.
     The calls are written out as text because numba cannot loop over functions of different types.
 
     Args:
         name: no other function of a process may have it.
+        fill: with fields: what finds out what areas do in a row, see `fields.fill_fields`.
         with_again: besides fields, stages may be done once more for areas. A function of its own: with every stage called in two
             places it is a tenth slower.
     """
-    lines, first = [f"def {name}(r, g, b, at, parameters{', areas' if with_fields else ''}):"], 0
-    known: dict[str, Any] = {"keep_row": keep_row, "lay_in_row": lay_in_row, "any_of": any_of}
+    known: dict[str, Any] = {
+        "keep_row": keep_row, "lay_in_row": lay_in_row, "any_of": any_of, "fill": fill, "At": At,
+    }  # fmt: skip
+    each = ["r, g, b = planes[0, i], planes[1, i], planes[2, i]"]
+    each.append("at = At(y0 + i, x0, width, height, planes.shape[2], work, held, state)")
+    if fill:
+        each.append("fill(areas, at.y, at.x0, field, masks, work, at.n, moved, touched)")
+    first = 0
     for stage in stages:
         known |= {stage.name: stage.row, f"{stage.name}_fields": stage.row_fields, f"{stage.name}_kind": stage.kind}
         plain = f"{stage.name}(r, g, b, at, parameters.{stage.name})"
         if with_again and stage.again:
-            lines += _written_again(stage, plain)
-        elif with_fields and stage.row_fields is not None:
-            lines += _written_with_fields(stage, plain, first)
+            each += _written_again(stage, plain)
+        elif fill and stage.row_fields is not None:
+            each += _written_with_fields(stage, plain, first)
         else:
-            lines += [f"    if parameters.{stage.name}.on:", f"        {plain}"]
+            each += [f"if parameters.{stage.name}.on:", f"    {plain}"]
         first += stage.fields
-    exec("\n".join(lines), known)
+    lines = [
+        f"def {name}({ROOM}, parameters{f', {MORE_ROOM}' if fill else ''}):",
+        "    for i in range(planes.shape[1]):",
+    ]
+    exec("\n".join(lines + [f"        {line}" for line in each]), known)
     written = known[name]
 
     # numba asks for a function of exactly these arguments.
-    if with_fields:
+    if fill:
 
-        def fused(r, g, b, at, parameters, areas):  # type: ignore[no-untyped-def]
+        def fused(
+            planes, y0, x0, width, height, work, held, state, parameters, areas, field, masks, moved, touched, copies
+        ):  # type: ignore[no-untyped-def]
             raise NotImplementedError("runs inside kernels only")
 
         @overload(fused)
-        def _with(r, g, b, at, parameters, areas):  # type: ignore[no-untyped-def]
+        def _with(
+            planes, y0, x0, width, height, work, held, state, parameters, areas, field, masks, moved, touched, copies
+        ):  # type: ignore[no-untyped-def]
             return written
     else:
 
-        def fused(r, g, b, at, parameters):  # type: ignore[no-untyped-def,misc]
+        def fused(planes, y0, x0, width, height, work, held, state, parameters):  # type: ignore[no-untyped-def,misc]
             raise NotImplementedError("runs inside kernels only")
 
         @overload(fused)
-        def _without(r, g, b, at, parameters):  # type: ignore[no-untyped-def]
+        def _without(planes, y0, x0, width, height, work, held, state, parameters):  # type: ignore[no-untyped-def]
             return written
 
     return fused

@@ -236,10 +236,11 @@ def rebuild_row(r, g, b, clip, gains, y, x0, n, near):
     for j in range(n):
         near[j] = max(r[j] * f0, max(g[j] * f1, b[j] * f2))
     # Evened-out corners have whites of their own above 1; darkened ones are not thought of.
-    some = zero
+    # Asked so, it is done in vectors: the greatest of all is not.
+    some = 0
     for j in range(n):
-        some = max(some, near[j])
-    if not some >= np.float32(HOLD):
+        some |= near[j] >= np.float32(HOLD)
+    if not some:
         return
     full, span = np.float32(FULL), one / np.float32(CERTAIN - FULL)
     step = np.float32(STEP)
