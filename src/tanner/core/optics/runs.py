@@ -40,10 +40,10 @@ def _weighed(g: Lanes, taps: list[Lanes], p: list[Any]) -> Lanes:
     x = g * g
     even = odd = None
     for k in range(3):
-        e, o = p[8 * k : 8 * k + 4], p[8 * k + 4 : 8 * k + 8]
+        e, o = p[6 * k : 6 * k + 3], p[6 * k + 3 : 6 * k + 6]
         both, change = taps[k] + taps[5 - k], taps[k] - taps[5 - k]
-        a = (((x * e[3] + e[2]) * x + e[1]) * x + e[0]) * both
-        b = (((x * o[3] + o[2]) * x + o[1]) * x + o[0]) * change
+        a = ((x * e[2] + e[1]) * x + e[0]) * both
+        b = ((x * o[2] + o[1]) * x + o[0]) * change
         even, odd = a if even is None else even + a, b if odd is None else odd + b
     assert even is not None and odd is not None
     return odd * g + even
@@ -65,7 +65,7 @@ def _run_of(reach: int) -> Any:
         Args:
             plane: float32 (rows, columns), contiguous; place: where its first column and row begin in it.
             v: of the first column how far it lies below the third row; slope: by how much each further one lies lower.
-            polynomials: 24 float32, see `resample.lanczos`.
+            polynomials: 18 float32, see `resample.lanczos`.
             u: of the first px how far it lies right of the third column; du: how far on the next one lies.
             gain, gain_step: factor of the first px, and by how much each is larger than the one before.
             out: float32 array; at: where in it; keep: so many are written.
@@ -75,7 +75,7 @@ def _run_of(reach: int) -> Any:
         def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
             plane, place, v, slope, polynomials, u, du, gain, gain_step, out, at, keep = args
             data, (_, wide) = array(context, builder, signature.args[0], plane)
-            p = cgutils.unpack_tuple(builder, polynomials, 24)
+            p = cgutils.unpack_tuple(builder, polynomials, 18)
             columns = []
             # The last vector begins before the end of the one before, so that nothing beyond the reach is read.
             for begun in range(0, reach, LANES):
