@@ -19,7 +19,8 @@ class Areas(NamedTuple):
     Attributes:
         masks: see there. grid: of the frame's geometry; to: float32 (2, 3), from px of the sensor to places.
         start: float32 (fields,), the picture's own values; by: float32 (areas, fields), what each area adds.
-        used: bool (fields,), whether any area moves it; alone: bool (fields,), whether its stage has something to do without areas.
+        used: bool (fields,), whether any area moves it, and beside: whether any moves one of its stage.
+        alone: bool (fields,), whether its stage has something to do without areas.
         again: for stages that are done once more for some areas, see `stages.path.Again`.
         sharpen: float32 (areas,), what each adds to the amount of sharpening.
     """
@@ -30,6 +31,7 @@ class Areas(NamedTuple):
     start: F32
     by: F32
     used: NDArray[np.bool_]
+    beside: NDArray[np.bool_]
     alone: NDArray[np.bool_]
     again: Any
     sharpen: F32
@@ -80,7 +82,7 @@ def fill_fields(
     # Fields of a stage go together: one that is not moved stands beside one that is.
     any_moved = moved.any()
     for k in range(areas.start.shape[0]):
-        if any_moved and not moved[k]:
+        if any_moved and areas.beside[k] and not moved[k]:
             row, value = field[k], areas.start[k]
             for j in range(n):
                 row[j] = value

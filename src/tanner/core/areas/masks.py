@@ -4,19 +4,21 @@ A part lies in shares of the long edge of the sensor's picture as it stands upri
 crop, straightening, lens and perspective move the picture and its masks together.
 """
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.areas.raster_row import raster_row
-from tanner.core.jit import kernel
+from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.optics.geometry import STEP
+from tanner.core.vector16 import LANES, alike, array, below, count, store_some
 
 F32 = NDArray[np.float32]
 STRAIGHT, ROUND, WHOLE, RASTER = range(4)
 ADD, SUBTRACT, INTERSECT, EITHER, INVERT = range(5)
 NUMBERS = 8
+assert STEP == LANES  # a cell of the map is one vector
 
 
 class Masks(NamedTuple):
@@ -126,6 +128,22 @@ def mask_row(masks, area, u, v, m, part, n):
         m[:n] = np.float32(0.0)
 
 
+@intrinsic
+def _cell(typingctx, start, slope, out, node, n):  # type: ignore[no-untyped-def]
+    """What lies along a cell of the map, STEP px long: from start on, by slope more each, into out from px `node` on, within n."""
+    sig = types.void(start, slope, out, node, n)
+
+    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        start, slope, _, node, n = args
+        data, _ = array(context, builder, signature.args[2], args[2])
+        before = below(builder, builder.neg(node))
+        there = builder.and_(builder.not_(before), below(builder, builder.sub(n, node)))
+        store_some((count(builder) + 0.5) * slope + alike(builder, start), data, node, there)
+        return context.get_dummy_value()
+
+    return sig, codegen
+
+
 @kernel
 def places_row(grid, to, y, x0, nodes, uv, n):
     """Places along a row of output px, straight lines between the nodes of the geometry's map.
@@ -152,17 +170,12 @@ def places_row(grid, to, y, x0, nodes, uv, n):
     for axis in range(2):
         row, out = nodes[axis], uv[axis]
         for k in range(count - 1):
-            start = row[k]
-            slope = (row[k + 1] - start) * inverse
             # Counted from the node, not from the block: the same to the bit in every tile.
-            node = (first + k - 1) * STEP - x0
-            whole = node >= 0 and node + STEP <= n
-            if whole:
-                # A whole cell: a loop of a length that is known goes in vectors.
-                for j in range(STEP):
-                    out[node + j] = start + slope * (np.float32(j) + half)
-            # What is left of the ends, which reach on beyond the map.
-            left = node + STEP if whole else 0 if k == 0 else max(node, 0)
-            right = n if k == count - 2 else min(n, node + STEP)
-            for j in range(left, right):
-                out[j] = start + slope * (np.float32(j - node) + half)
+            _cell(row[k], (row[k + 1] - row[k]) * inverse, out, (first + k - 1) * STEP - x0, n)
+        # The ends reach on beyond the map.
+        node = (first - 1) * STEP - x0
+        for j in range(min(node, n)):
+            out[j] = row[0] + (row[1] - row[0]) * inverse * (np.float32(j - node) + half)
+        node, last = (first + count - 3) * STEP - x0, row[count - 2]
+        for j in range(max(node + STEP, 0), n):
+            out[j] = last + (row[count - 1] - last) * inverse * (np.float32(j - node) + half)

@@ -53,6 +53,7 @@ def areas_of(frame: StageFrame, development: Development, things: Sequence[Thing
         start=np.zeros(by.shape[1], np.float32),
         by=by,
         used=(by != 0).any(axis=0),
+        beside=np.ones(by.shape[1], np.bool_),
         alone=np.zeros(by.shape[1], np.bool_),
         again=wanted,
         sharpen=np.array([t.values.get("detail.amount", 0.0) / 100 for t in there], np.float32),

@@ -172,7 +172,9 @@ def cells(typingctx, nodes, c, k, frame, out):  # type: ignore[no-untyped-def]
         vb = va + slope * float(SPAN - 1)
         mv = (va.least(vb) - tiny).floor()
         near = all_of(held, u.most(last) < mu + most, va.most(vb) < mv + most)
-        near = all_of(near, mu >= 2.0, mv >= 2.0, mu <= cols - float(SPAN - 1), mv <= rows - 6.0)
+        # What is read right of the plane is the next row's, and no px that is kept goes by it: there must be such rows.
+        room = builder.or_(mu <= cols - float(SPAN - 1), mv <= rows - 8.0)
+        near = all_of(near, mu >= 2.0, mv >= 2.0, mv <= rows - 6.0, room)
         # The longer run begins at its first position, whichever way the others drift.
         mw = (u - tiny).floor()
         reach = choose(du < 1.5, float(REACH), alike(builder, FAR))
@@ -180,8 +182,9 @@ def cells(typingctx, nodes, c, k, frame, out):  # type: ignore[no-untyped-def]
         wb = wa + slope * (reach - 1.0)
         mx = (wa.least(wb) - tiny).floor()
         easy = all_of(
-            held, du < 2.25, wa.most(wb) < mx + most, mw >= 2.0, mx >= 2.0, mw <= cols - reach + 1.0, mx <= rows - 6.0
-        )
+            held, du < 2.25, wa.most(wb) < mx + most, mw >= 2.0, mx >= 2.0, mx <= rows - 6.0,
+            builder.or_(mw <= cols - reach + 1.0, mx <= rows - 10.0),
+        )  # fmt: skip
         left, top = choose(near, mu, choose(easy, mw, 0.0)), choose(near, mv, mx)
         found = (u, v, du, dv, g, dg, slope, left, top, choose(near, float(SPAN), reach), at, keep, u - left)
         for n, lanes in enumerate((*found, choose(near, va, wa) - top)):

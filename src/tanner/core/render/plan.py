@@ -91,6 +91,7 @@ def make_plan(
     if areas:
         areas = areas._replace(
             start=path.starts(parameters),
+            beside=path.beside(areas.used),
             alone=path.alone(frame, development, areas.used, parameters),
             again=path.again(parameters, areas.again),
         )

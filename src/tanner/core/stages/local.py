@@ -9,7 +9,7 @@ from tanner.core.colour.spaces import luminance_weights
 from tanner.core.jit import intrinsic, kernel, types
 from tanner.core.stages.stage import F32, At, Stage, StageFrame, f32, gain_row
 from tanner.core.tone.light import Light, local_parameters
-from tanner.core.tone.logs import exp2_of, exp2_row, log2_of, log2_row
+from tanner.core.tone.logs import exp2_of, exp2_row, log2_of
 from tanner.core.vector16 import LANES, Lanes, alike, array, below, load_some, store_some
 
 if TYPE_CHECKING:
@@ -108,47 +108,61 @@ def guide_line(guide, y, x0, n, height, width, a, b, wide, held, index, share):
     return above
 
 
-@intrinsic
-def _gained(typingctx, r, g, b, wide, share, luma, parameters, ev, at, keep):  # type: ignore[no-untyped-def]
-    """Sixteen px of rows, no more than `keep`, from px `at` on, times their gains.
+def _gained_by(fields: bool) -> Any:
+    """A kernel's part that gives sixteen px their gains: by parameters that are the same for all, or by each its own."""
 
-    The gain in EV comes from the base layer and what a px differs from it, see `light.local_parameters`.
+    @intrinsic
+    def gained(typingctx, r, g, b, wide, share, luma, parameters, ev, at, keep):  # type: ignore[no-untyped-def]
+        """Sixteen px of rows, no more than `keep`, from px `at` on, times their gains.
 
-    Args:
-        wide: see `guide_rows`; share: how far below the upper row of the guide the px lie.
-    """
-    sig = types.void(r, g, b, wide, share, luma, parameters, ev, at, keep)
+        The gain in EV comes from the base layer and what a px differs from it, see `light.local_parameters`.
 
-    def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        arrays = [array(context, builder, signature.args[n], args[n]) for n in (0, 1, 2, 3, 5, 6)]
-        (wide, (_, long)), luma, parameters = arrays[3], arrays[4][0], arrays[5][0]
-        share, ev, at, mask = alike(builder, args[4]), alike(builder, args[7]), args[8], below(builder, args[9])
+        Args:
+            wide: see `guide_rows`; share: how far below the upper row of the guide the px lie.
+            parameters: (3,), or (4, n): exposure that is added, and the three.
+        """
+        sig = types.void(r, g, b, wide, share, luma, parameters, ev, at, keep)
 
-        def number(of: Any, n: int) -> Lanes:
-            return alike(builder, builder.load(builder.gep(of, [at.type(n)])))
+        def codegen(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+            arrays = [array(context, builder, signature.args[n], args[n]) for n in (0, 1, 2, 3, 5, 6)]
+            (wide, (_, long)), (luma, _), (parameters, sides) = arrays[3:]
+            share, ev, at, mask = alike(builder, args[4]), alike(builder, args[7]), args[8], below(builder, args[9])
 
-        def spread_out(n: int) -> Lanes:
-            return load_some(builder, wide, builder.add(builder.mul(long, at.type(n)), at), mask)
+            def number(of: Any, n: int) -> Lanes:
+                return alike(builder, builder.load(builder.gep(of, [at.type(n)])))
 
-        def between(n: int) -> Lanes:
-            above = spread_out(n)
-            return above + share * (spread_out(n + 2) - above)
+            def row(of: Any, length: Any, n: int) -> Lanes:
+                return load_some(builder, of, builder.add(builder.mul(length, at.type(n)), at), mask)
 
-        colours = [load_some(builder, rows, at, mask) for rows, _ in arrays[:3]]
-        weighed = [number(luma, n) * colour for n, colour in enumerate(colours)]
-        log = log2_of(weighed[0] + weighed[1] + weighed[2])
-        # The guide was made before exposure: its slope works on the log without it.
-        base = between(0) * (log - ev) + between(1) + ev
-        u = ((base + _MID) * 0.25).most(0.0).least(1.0)
-        v = ((base + _MID) * -0.2).most(0.0).least(1.0)
-        up, down, contrast = (number(parameters, n) for n in range(3))
-        ramps = up * u * u * (u * -2.0 + 3.0) + down * v * v * (v * -2.0 + 3.0)
-        gain = exp2_of(ramps + contrast * (log - base))
-        for colour, (rows, _) in zip(colours, arrays, strict=False):
-            store_some(colour * gain, rows, at, mask)
-        return context.get_dummy_value()
+            def between(n: int) -> Lanes:
+                above = row(wide, long, n)
+                return above + share * (row(wide, long, n + 2) - above)
 
-    return sig, codegen
+            colours = [load_some(builder, rows, at, mask) for rows, _ in arrays[:3]]
+            weighed = [number(luma, n) * colour for n, colour in enumerate(colours)]
+            log = log2_of(weighed[0] + weighed[1] + weighed[2])
+            # The guide was made before exposure: its slope works on the log without it.
+            base = between(0) * (log - ev) + between(1) + ev
+            if fields:
+                # An area's exposure moves what highlights and shadows go by, as the picture's own does.
+                add, up, down, contrast = (row(parameters, sides[1], n) for n in range(4))
+                base, log = base + add, log + add
+            else:
+                up, down, contrast = (number(parameters, n) for n in range(3))
+            u = ((base + _MID) * 0.25).most(0.0).least(1.0)
+            v = ((base + _MID) * -0.2).most(0.0).least(1.0)
+            gain = up * u * u * (u * -2.0 + 3.0) + down * v * v * (v * -2.0 + 3.0) + contrast * (log - base)
+            factor = exp2_of(gain + add if fields else gain)
+            for colour, (rows, _) in zip(colours, arrays, strict=False):
+                store_some(colour * factor, rows, at, mask)
+            return context.get_dummy_value()
+
+        return sig, codegen
+
+    return gained
+
+
+_gained, _gained_by_fields = _gained_by(False), _gained_by(True)
 
 
 @kernel
@@ -162,38 +176,18 @@ def local_row(r: F32, g: F32, b: F32, at: At, p: Local) -> None:
 
 
 @kernel
-def _gain_fields(log, ca, cb, ev, add, up, down, local, out, n):
-    """What `_gained` goes by, with a row for each term, and exposure added."""
-    mid = np.float32(_MID)
-    zero, one = np.float32(0.0), np.float32(1.0)
-    two, three = np.float32(2.0), np.float32(3.0)
-    for j in range(n):
-        # An area's exposure moves what highlights and shadows go by, as the picture's own does.
-        base = ca[j] * (log[j] - ev) + cb[j] + ev + add[j]
-        u = min(max((base + mid) * np.float32(0.25), zero), one)
-        v = min(max((-base - mid) * np.float32(0.2), zero), one)
-        ramps = up[j] * u * u * (three - two * u) + down[j] * v * v * (three - two * v)
-        out[j] = add[j] + ramps + local[j] * (log[j] + add[j] - base)
-
-
-@kernel
 def local_row_fields(r: F32, g: F32, b: F32, at: At, p: Local, field: F32) -> None:
     """Field: exposure in stops, then the three parameters."""
     rows, n = at.work, at.n
-    lum, log, ca, cb, gain = rows[0], rows[1], rows[2], rows[3], rows[4]
     if p.guide.shape[1] > 1:
-        lr, lg, lb = p.luma[0], p.luma[1], p.luma[2]
-        for j in range(n):
-            lum[j] = lr * r[j] + lg * g[j] + lb * b[j]
-        log2_row(lum, log, n)
-        at.state[0] = guide_line(
-            p.guide, at.y, at.x0, n, at.height, at.width, ca, cb, at.held, at.state[0], rows[5].view(np.int32), rows[6]
+        at.state[0], share = guide_rows(
+            p.guide, at.y, at.x0, n, at.height, at.width, at.held, at.state[0], rows[0].view(np.int32), rows[1]
         )
-        _gain_fields(log, ca, cb, p.ev, field[0], field[1], field[2], field[3], lum, n)
-        exp2_row(lum, gain, n)
+        for run in range((n + LANES - 1) // LANES):
+            _gained_by_fields(r, g, b, at.held, share, p.luma, field, p.ev, run * LANES, n - run * LANES)
     else:
-        exp2_row(field[0], gain, n)
-    gain_row(r, g, b, gain, n)
+        exp2_row(field[0], rows[0], n)
+        gain_row(r, g, b, rows[0], n)
 
 
 def _prepare(frame: StageFrame, development: "Development", moved: bool) -> Local:

@@ -79,12 +79,10 @@ def parameters(frame: StageFrame, development: "Development", moved: np.ndarray 
     Args:
         moved: bool (fields of all stages,): which of them areas move; None without areas.
     """
-    found, first = [], 0
-    for stage in POINT:
+    found = []
+    for stage, mine in _of_stages():
         assert stage.prepare is not None
-        moves = moved is not None and bool(moved[first : first + stage.fields].any())
-        first += stage.fields
-        found.append(stage.prepare(frame, development, moves))
+        found.append(stage.prepare(frame, development, moved is not None and bool(moved[mine].any())))
     return Parameters(*found)
 
 
@@ -116,13 +114,27 @@ def starts(p: Any) -> F32:
     return np.array(values, np.float32)
 
 
+def _of_stages() -> list[tuple[Stage, slice]]:
+    """All stages, each with where its fields stand among those of all."""
+    found, first = [], 0
+    for stage in POINT:
+        found.append((stage, slice(first, first + stage.fields)))
+        first += stage.fields
+    return found
+
+
+def beside(moved: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """For the fields of all stages, whether any of the same stage is moved, bool."""
+    found = np.zeros(len(moved), np.bool_)
+    for _, mine in _of_stages():
+        found[mine] = moved[mine].any()
+    return found
+
+
 def alone(frame: StageFrame, development: "Development", moved: NDArray[np.bool_], p: Any) -> NDArray[np.bool_]:
     """For the fields of all stages, whether the stage has something to do without areas, bool; see `parameters`, which made p."""
     found = np.zeros(len(moved), np.bool_)
-    first = 0
-    for stage in POINT:
-        mine = slice(first, first + stage.fields)
-        first = mine.stop
+    for stage, mine in _of_stages():
         assert stage.prepare is not None
         # One that no area moves was prepared for the picture alone already.
         found[mine] = (stage.prepare(frame, development, False) if moved[mine].any() else getattr(p, stage.name)).on
