@@ -11,15 +11,21 @@ from tanner.core import jit
 from tanner.core.colour.balance import Balance
 from tanner.core.colour.mono import Mono
 from tanner.core.colour.ranges import Ranges
+from tanner.core.colour.spaces import SPACES, oklab_cones, working_to
 from tanner.core.jit import intrinsic, types
-from tanner.core.stages import channels, lightness, mixer
+from tanner.core.stages import channels, lightness, local, mixer, output, tone
 from tanner.core.stages.stage import HELD, WORK_ROWS, At
 from tanner.core.tone.curve import Curve
 from tanner.core.tone.levels import Levels
+from tanner.core.tone.light import TABLE_SIZE, TABLE_TOP
 from tanner.core.tone.logs import cube_root, power_of
 from tanner.core.vector16 import Lanes, array, load, store
 
 CURVE = Curve(red=((0, 0), (0.3, 0.5), (1, 0.9)))
+PUSHED = np.float32([0.8, -0.6, 0.3])
+"""Parameters of highlights, shadows and local contrast."""
+BASE = np.stack([np.full((2, 2), 0.7), np.full((2, 2), -0.9)]).astype(np.float32)
+TABLE = (1 + np.sin(np.arange(TABLE_SIZE) / 900) / 3).astype(np.float32)
 KERNELS: dict[str, tuple[Callable[..., None], Any]] = {
     "channels": (
         channels.channels_row,
@@ -35,15 +41,21 @@ KERNELS: dict[str, tuple[Callable[..., None], Any]] = {
         mixer.mixer_row,
         mixer.mixer(Ranges(orange_saturation=40, blue_hue=30), Mono(), Balance()),
     ),
+    "tone": (tone.tone_row, tone.Tone(True, TABLE)),
+    "local": (local.local_row, local.Local(True, local.LUMA, BASE, np.float32(0.4), PUSHED)),
+    "output": (
+        output.output_row,
+        output.Output(True, np.float32(working_to(SPACES["srgb"])), np.float32(oklab_cones(SPACES["srgb"]))),
+    ),
 }
 
 
-def run(name: str, colours: np.ndarray, n: int) -> np.ndarray:
-    kernel, parameters = KERNELS[name]
+def run(name: str, colours: np.ndarray, n: int, *more: Any, kernel: Any = None) -> np.ndarray:
+    own, parameters = KERNELS[name]
     rows = np.ascontiguousarray(colours.copy())
     work, held = np.zeros((WORK_ROWS, rows.shape[1]), np.float32), np.zeros((HELD, rows.shape[1]), np.float32)
     at = At(0, 0, rows.shape[1], 1, n, work, held, np.full(HELD // 4, -2, np.int64))
-    kernel(rows[0], rows[1], rows[2], at, parameters)
+    (kernel or own)(rows[0], rows[1], rows[2], at, parameters, *more)
     return rows
 
 
@@ -64,6 +76,39 @@ def test_numbers_that_are_none_stay_where_they_are(name: str) -> None:
     found = run(name, colours, 40)
     others = [j for j in range(40) if j not in (3, 7, 9, 20)]
     assert np.array_equal(found[:, others], good[:, others]) and np.isfinite(found[:, 9]).all()
+
+
+def test_tone_moves_both_ends_and_keeps_the_middle_in_proportion() -> None:
+    colours = np.random.default_rng(3).uniform(0, 2, (3, 300)).astype(np.float32)
+    colours[:, 7] = 0.3
+    found = run("tone", colours, 300)
+    high, low, middle = colours.max(axis=0), colours.min(axis=0), np.median(colours, axis=0)
+
+    def toned(value: np.ndarray) -> np.ndarray:
+        place = np.sqrt(value.astype(float) / TABLE_TOP) * (TABLE_SIZE - 1)
+        return np.asarray(value * np.interp(place, np.arange(TABLE_SIZE), TABLE))
+
+    share = np.divide(middle - low, high - low, out=np.zeros(300, np.float32), where=high > low)
+    assert (
+        np.abs(found.max(axis=0) - toned(high)).max() < 0.001 and np.abs(found.min(axis=0) - toned(low)).max() < 0.001
+    )
+    assert np.abs(np.median(found, axis=0) - (toned(low) + share * (toned(high) - toned(low)))).max() < 0.001
+
+
+def test_gains_by_fields_are_those_of_the_picture_and_exposure_moves_what_they_go_by() -> None:
+    colours = np.random.default_rng(4).uniform(0.001, 1.3, (3, 77)).astype(np.float32)
+    alike = np.repeat(np.float32([0, *PUSHED])[:, None], 77, axis=1)
+    by_fields = run("local", colours, 77, alike, kernel=local.local_row_fields)
+    assert np.abs(by_fields / run("local", colours, 77) - 1).max() < 1e-6
+    alike[0] = 0.5
+    lum = local.LUMA.astype(float) @ colours
+    base = 0.7 * (np.log2(lum) - 0.4) - 0.9 + 0.4 + 0.5
+    middle = np.log2(0.18)
+    u, v = np.clip((base - middle) / 4, 0, 1), np.clip((middle - base) / 5, 0, 1)
+    up, down, contrast = PUSHED
+    gain = 0.5 + up * u * u * (3 - 2 * u) + down * v * v * (3 - 2 * v) + contrast * (np.log2(lum) + 0.5 - base)
+    by_fields = run("local", colours, 77, alike, kernel=local.local_row_fields)
+    assert np.abs(by_fields / (colours * 2**gain) - 1).max() < 1e-3
 
 
 def _on_sixteens(function: Callable[[Lanes], Lanes]) -> Callable[[np.ndarray, np.ndarray], None]:

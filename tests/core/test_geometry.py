@@ -129,6 +129,37 @@ def test_a_smooth_picture_is_resampled_where_it_lies() -> None:
     assert np.abs(out[1] - (100.5 + ideal_y)).max() < 0.02
 
 
+@pytest.mark.parametrize("stretch", [1.0, 1.3])
+def test_a_block_goes_by_nothing_that_lies_beside_what_it_needs(stretch: float) -> None:
+    """The ends of rows are done in vectors, too, which read on there: nothing of it comes into the picture."""
+    rng = np.random.default_rng(2)
+    planes = rng.random((3, 90, 120), dtype=np.float32)
+    geometry = build(
+        view(bent((120, 90)), optics(distortion=80.0), size=(120, 90)),
+        Crop(),
+        (round(120 / stretch), round(90 / stretch)),
+    )
+    found = []
+    for beside in (0, 40):
+        wider = np.pad(planes, ((0, 0), (0, 0), (0, beside)), constant_values=np.nan)
+        out = np.empty((3, 30, 53), dtype=np.float32)
+        window, nowhere = np.array([0, 90, 0, 120]), np.zeros((3, 2), np.float32)
+        warp(
+            np.ascontiguousarray(wider),
+            window,
+            np.zeros(2, np.float32),
+            np.float32(1),
+            nowhere,
+            geometry.grid,
+            20,
+            round(120 / stretch) - 53,
+            lanczos(stretch),
+            out,
+        )
+        found.append(out)
+    assert np.isfinite(found[0]).all() and np.abs(found[0] - found[1]).max() < 1e-6
+
+
 @pytest.mark.parametrize("k", [2, 3, 4, 5, 7])
 def test_means_of_blocks(k: int) -> None:
     """Against NumPy; rows and columns that fill no block are left out."""
