@@ -168,9 +168,9 @@ def _turned(shot: Exposure, across: NDArray[np.float32], below: NDArray[np.float
     return (v, 1 - u) if shot.upright else (u, v)
 
 
-def true_mask(shot: Exposure) -> NDArray[np.float32]:
-    """How much of each px of the upright frame, lens faults and all, is before the backdrop, (h, w) from 0 to 1."""
-    mask = known(shot.scene, "subject")
+def true_mask(shot: Exposure, name: str = "subject") -> NDArray[np.float32]:
+    """How much of each px of the upright frame, lens faults and all, a thing has, by the truth of that name; (h, w) from 0 to 1."""
+    mask = known(shot.scene, name)
     if shot.upright:
         mask = np.ascontiguousarray(np.rot90(mask))
     mx, my, _ = _places(shot, mask.shape, True, 1, (0, 0), 1)
