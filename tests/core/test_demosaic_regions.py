@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from tanner.core.raw.demosaic import BLOCK_W, demosaic_region, scratch
+from tanner.core.optics.resample import box
+from tanner.core.raw.demosaic import BLOCK_W, demosaic_means, demosaic_region, scratch
 
 BLACK = np.full((2, 2), 512, np.float32)
 GAIN = np.array([[2.0, 1.0], [1.0, 1.6]], np.float32) / 16_000
@@ -47,3 +48,18 @@ def test_beyond_the_borders_it_goes_on_as_in_a_mirror() -> None:
     beyond = region(raw, -8, -6, 60, 90, (0, 0))
     mirrored = region(np.pad(raw, ((16, 20), (14, 24)), mode="reflect"), 8, 8, 60, 90, (0, 0))
     assert np.abs(beyond - mirrored).max() < 1e-5
+
+
+@pytest.mark.parametrize("k", [2, 3, 4])
+@pytest.mark.parametrize(("y", "x", "rows", "columns"), [(0, 0, 30, 40), (-12, -12, 40, 450), (84, 96, 20, 100)])
+def test_means_are_those_of_the_region_to_the_bit(k: int, y: int, x: int, rows: int, columns: int) -> None:
+    raw = np.random.default_rng(k).integers(500, 12000, (180, 1500)).astype(np.uint16)
+    black, gain = np.full((2, 2), 500, np.float32), np.full((2, 2), 1 / 12000, np.float32)
+    whole, want = np.empty((3, rows * k, columns * k), np.float32), np.empty((3, rows, columns), np.float32)
+    demosaic_region(raw, y, x, black, gain, 0, 1, scratch(), whole)
+    box(whole, 0, 0, k, want, 0, 0, rows, columns)
+    blocks = np.full((3, rows + 4, columns + 5), -1, np.float32)
+    demosaic_means(raw, y, x, black, gain, 0, 1, scratch(), k, blocks, (3, rows, 2, columns))
+    assert np.array_equal(blocks[:, 3:-1, 2:-3], want)
+    blocks[:, 3:-1, 2:-3] = -1
+    assert (blocks == -1).all()

@@ -43,9 +43,14 @@ class BlockAverages:
         whole = self.there[b : b + rows, a : a + columns].all(axis=1)
         return rows if whole.all() else int(np.argmin(whole))
 
-    def window(self, left: int, top: int, columns: int, rows: int) -> NDArray[np.int64]:
-        """Where a region that is there lies in `planes`: first row, rows, first column, columns."""
-        return np.array([(top - self.top) // self.k, rows, (left - self.left) // self.k, columns])
+    def part(self, left: int, top: int, columns: int, rows: int) -> tuple[int, int, int, int]:
+        """Where a region within the edge lies in `planes`: first row, rows, first column, columns."""
+        return (top - self.top) // self.k, rows, (left - self.left) // self.k, columns
+
+    def mark(self, part: tuple[int, int, int, int]) -> None:
+        """A part of `planes` is there."""
+        row, rows, column, columns = part
+        self.there[row : row + rows, column : column + columns] = True
 
     def average(self, planes: F32, top: int, left: int) -> None:
         """Average the whole blocks in a demosaiced region whose corner lies at these px."""

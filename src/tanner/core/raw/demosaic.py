@@ -17,6 +17,7 @@ from llvmlite import ir
 from numpy.typing import NDArray
 
 from tanner.core.jit import intrinsic, kernel, types
+from tanner.core.optics.resample import box
 from tanner.core.vector16 import FLOATS, LANES, WHOLES, Lanes, array, count, load, place, store, store_some
 
 F32 = NDArray[np.float32]
@@ -279,6 +280,63 @@ def _write(green, even, odd, out, n):
 
 
 @kernel
+def _demosaiced(raw, y0, x0, black, gain, red_y, red_x, work, size, k, rows, out, top, left):
+    """See the two below: into `rows` where k is 1, else k rows there at a time, and their means into `out`.
+
+    Args:
+        size: rows and columns of the region; rows: float32 (3, k or more, BLOCK_W or more).
+        top, left: where in `out` the first mean comes.
+    """
+    height, width = size
+    s, vv, hh, lp = work[0], work[1], work[2], work[3]
+    vh, green, d, other = work[4], work[5], work[6], work[7]
+    length = _HALF + 2 * _PAD
+    ev, eh = np.empty(length, dtype=np.float32), np.empty(length, dtype=np.float32)
+    own, far = np.zeros(length, dtype=np.float32), np.zeros(length, dtype=np.float32)
+    none = np.zeros(length, dtype=np.float32)
+    m = MARGIN
+    step = BLOCK_W - BLOCK_W % (2 * k)
+    for bx in range(0, width, step):
+        n = min(step, width - bx)
+        w = n + (n & 1) + 2 * m
+        half = w // 2
+        begun = x0 + bx - m
+        # Row numbers count from the image; each step runs as soon as the rows it needs are there.
+        for y in range(y0 - m, y0 + height + m):
+            _load(raw, y, begun, black, gain, s[y & 15], w)
+            for p in range(2):
+                _statistics(s, vv, hh, lp, y - 3, p, half)
+            for p in range(2):
+                _direction(vv, hh, vh, y - 4, p, half)
+            # The half in which red and blue lie; it changes from row to row.
+            i = y - 5
+            p = (i + begun + red_y + red_x) & 1
+            _green(s, lp, vh, green, ev, eh, i, p, half)
+            _difference(s, green, d, i, p, half)
+            _diagonal(s, green, d, other, y - 7, p, half)
+            i = y - 8
+            if i < y0 or i >= y0 + height:
+                continue
+            # Three rows up it is the other half that has the colours.
+            _sides(d, other, green, vh, own, far, i, p, half)
+            row, at = i - y0, i & 15
+            mine, theirs = d[at, 1 - p], other[at, 1 - p]
+            into, first = (row, bx) if k == 1 else (row % k, 0)
+            red, blue = rows[0, into, first:], rows[2, into, first:]
+            this, that = (red, blue) if ((i + red_y) & 1) == 0 else (blue, red)
+            # At red and blue the differences are known: "own" is the colour that this row measures.
+            if p == 0:
+                _write(green[at], own, mine, this, n)
+                _write(green[at], far, theirs, that, n)
+            else:
+                _write(green[at], mine, own, this, n)
+                _write(green[at], theirs, far, that, n)
+            _write(green[at], none, none, rows[1, into, first:], n)
+            if k > 1 and into == k - 1:
+                box(rows, 0, 0, k, out, top + row // k, left + bx // k, 1, n // k)
+
+
+@kernel
 def demosaic_region(raw, y0, x0, black, gain, red_y, red_x, work, out):
     """Demosaic a region of a Bayer mosaic.
 
@@ -290,106 +348,18 @@ def demosaic_region(raw, y0, x0, black, gain, red_y, red_x, work, out):
         work: from `scratch()`, one per thread.
         out: float32 (3, h, w), filled with linear R, G, B.
     """
-    height, width = out.shape[1], out.shape[2]
-    s, vv, hh, lp = work[0], work[1], work[2], work[3]
-    vh, green, d, other = work[4], work[5], work[6], work[7]
-    length = _HALF + 2 * _PAD
-    ev, eh = np.empty(length, dtype=np.float32), np.empty(length, dtype=np.float32)
-    own, far = np.zeros(length, dtype=np.float32), np.zeros(length, dtype=np.float32)
-    none = np.zeros(length, dtype=np.float32)
-    m = MARGIN
-    for bx in range(0, width, BLOCK_W):
-        n = min(BLOCK_W, width - bx)
-        w = n + (n & 1) + 2 * m
-        half = w // 2
-        left = x0 + bx - m
-        # Row numbers count from the image; each step runs as soon as the rows it needs are there.
-        for y in range(y0 - m, y0 + height + m):
-            _load(raw, y, left, black, gain, s[y & 15], w)
-            for p in range(2):
-                _statistics(s, vv, hh, lp, y - 3, p, half)
-            for p in range(2):
-                _direction(vv, hh, vh, y - 4, p, half)
-            # The half in which red and blue lie; it changes from row to row.
-            i = y - 5
-            p = (i + left + red_y + red_x) & 1
-            _green(s, lp, vh, green, ev, eh, i, p, half)
-            _difference(s, green, d, i, p, half)
-            _diagonal(s, green, d, other, y - 7, p, half)
-            i = y - 8
-            if i < y0 or i >= y0 + height:
-                continue
-            # Three rows up it is the other half that has the colours.
-            _sides(d, other, green, vh, own, far, i, p, half)
-            k, at = i - y0, i & 15
-            mine, theirs = d[at, 1 - p], other[at, 1 - p]
-            this, that = (
-                (out[0, k, bx:], out[2, k, bx:]) if ((i + red_y) & 1) == 0 else (out[2, k, bx:], out[0, k, bx:])
-            )
-            # At red and blue the differences are known: "own" is the colour that this row measures.
-            if p == 0:
-                _write(green[at], own, mine, this, n)
-                _write(green[at], far, theirs, that, n)
-            else:
-                _write(green[at], mine, own, this, n)
-                _write(green[at], theirs, far, that, n)
-            _write(green[at], none, none, out[1, k, bx:], n)
+    size = out.shape[1], out.shape[2]
+    _demosaiced(raw, y0, x0, black, gain, red_y, red_x, work, size, 1, out, out, 0, 0)
 
 
 @kernel
-def _two_rows(raw, i, black, gain, sums):
-    """Two rows of a mosaic by row and column parity, linear: blocks of 2 x 2 px, of which nothing is added."""
-    for parity in range(2):
-        whole = raw[2 * i + parity]
-        for phase in range(2):
-            line, into = whole[phase:], sums[2 * parity + phase]
-            b, g = black[parity, phase], gain[parity, phase]
-            for j in range(sums.shape[1]):
-                into[j] = (np.float32(line[2 * j]) - b) * g
-
-
-@kernel
-def _added_rows(raw, i, k, black, gain, lines, sums):
-    """The same of a row of larger blocks. Rows first: adding whole rows vectorises, and leaves little to add along them."""
-    half = k // 2
-    lines[:] = 0
-    for a in range(k):
-        y = i * k + a
-        line, into = raw[y], lines[y & 1]
-        for j in range(lines.shape[1]):
-            into[j] += line[j]
-    for parity in range(2):
-        for phase in range(2):
-            line, into = lines[parity, phase:], sums[2 * parity + phase]
-            b, g = black[parity, phase] * np.float32(half * half), gain[parity, phase]
-            for j in range(sums.shape[1]):
-                total = 0
-                at = j * k
-                for t in range(half):
-                    total += line[at + 2 * t]
-                into[j] = (np.float32(total) - b) * g
-
-
-@kernel
-def bin_mosaic(raw, black, gain, red_y, red_x, k, out, first, end):
-    """Mean of each colour's own pixels in k x k blocks, k even; half blocks at the end are left out.
+def demosaic_means(raw, y0, x0, black, gain, red_y, red_x, work, k, means, blocks):
+    """Demosaic a region and put means of k x k px of it into blocks, without ever writing all of its px down.
 
     Args:
-        out: float32 (3, H // k, W // k), linear; first, end: its rows that are made.
+        y0, x0: first row and column of the region; means: float32 (3, rows, columns), all blocks.
+        k: side of a block, 2 or more; blocks: of those that are made, the first row and how many, the first column and how many.
     """
-    cols = out.shape[2]
-    half = k // 2
-    lines = np.empty((2, cols * k), dtype=np.int32)
-    sums = np.empty((4, cols), dtype=np.float32)
-    for i in range(first, end):
-        if k == 2:
-            _two_rows(raw, i, black, gain, sums)
-        else:
-            _added_rows(raw, i, k, black, gain, lines, sums)
-        norm = np.float32(1.0 / (half * half))
-        r, g1 = sums[2 * red_y + red_x], sums[2 * red_y + 1 - red_x]
-        g2, bl = sums[2 * (1 - red_y) + red_x], sums[2 * (1 - red_y) + 1 - red_x]
-        for j in range(cols):
-            out[0, i, j] = r[j] * norm
-            out[1, i, j] = (g1[j] + g2[j]) * norm * np.float32(0.5)
-            out[2, i, j] = bl[j] * norm
+    size = blocks[1] * k, blocks[3] * k
+    rows = np.empty((3, k, BLOCK_W), dtype=np.float32)
+    _demosaiced(raw, y0, x0, black, gain, red_y, red_x, work, size, k, rows, means, blocks[0], blocks[2])

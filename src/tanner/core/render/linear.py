@@ -18,7 +18,7 @@ from tanner.core.noise.planes import Shrunk
 from tanner.core.optics.fill import fill_beyond
 from tanner.core.optics.geometry import Geometry
 from tanner.core.optics.resample import WIDEN, box, lanczos, sensor_range, shrink, shrink_first, shrink_weights, warp
-from tanner.core.raw import blocks, demosaic
+from tanner.core.raw import binning, blocks, demosaic
 from tanner.core.raw.source import Source
 from tanner.core.render.reduction import Reduction, Supersampled, reduction
 from tanner.core.render.views import geometry_of
@@ -191,7 +191,7 @@ def binned_planes(source: Source, pre: F32, k: int) -> F32:
     data = source.data
 
     def band(rows: tuple[int, int]) -> None:
-        demosaic.bin_mosaic(data, black, gain, ry, rx, k, planes, *rows)
+        binning.bin_mosaic(data, black, gain, ry, rx, k, planes, *rows)
 
     each(band, bands(h // k, STRIP))
     return planes
@@ -235,7 +235,7 @@ def _binned_anew(source: Source, pre: F32, k: int) -> F32:
         if bottom > top and right > left:
             part = np.ascontiguousarray(source.data[top * k : bottom * k, left * k : right * k])
             out = np.empty((3, bottom - top, right - left), np.float32)
-            demosaic.bin_mosaic(part, black, gain, ry, rx, k, out, 0, bottom - top)
+            binning.bin_mosaic(part, black, gain, ry, rx, k, out, 0, bottom - top)
             planes[:, top:bottom, left:right] = out
     return planes
 
@@ -272,26 +272,34 @@ def _block_planes(plan: Linear, y0: int, x0: int, y1: int, x1: int) -> tuple[F32
     ready = boxes.ready_rows(left, top, cols, rows) if boxes else None
     if boxes and ready is not None:
         if ready < rows:
-            planes = work.get("planes", 3, (rows - ready) * k, cols * k)
-            _demosaic(plan, top + ready * k, left, planes)
-            boxes.average(planes, top + ready * k, left)
+            y, x, part = top + ready * k, left, boxes.part(left, top + ready * k, cols, rows - ready)
+            # Threads may bring the same blocks: with the same values.
+            demosaic.demosaic_means(source.data, y, x, *_mosaic(plan), work.scratch, k, boxes.planes, part)
+            boxes.mark(part)
         # Beyond this window there may be nothing yet.
-        return boxes.planes, boxes.window(left, top, cols, rows), _f32((boxes.left, boxes.top)), float(k), shifts
+        return (
+            boxes.planes,
+            np.array(boxes.part(left, top, cols, rows)),
+            _f32((boxes.left, boxes.top)),
+            float(k),
+            shifts,
+        )
     if bayer and k == 1 and source.wanted:
         planes = _shared(plan, (x0 <= 0, y0 <= 0), (x1, y1), (left, top, cols, rows))
         return planes, _whole(planes), _f32((left, top)), 1.0, shifts
-    shape = (3, rows * k, cols * k)
-    planes = work.get("planes", *shape)
-    if bayer:
+    planes = work.get("planes", 3, rows, cols)
+    if bayer and k > 1:
+        demosaic.demosaic_means(source.data, top, left, *_mosaic(plan), work.scratch, k, planes, (0, rows, 0, cols))
+    elif bayer:
         _demosaic(plan, top, left, planes)
     else:
-        ys = np.clip(np.arange(top, top + shape[1]), 0, h - 1)
-        xs = np.clip(np.arange(left, left + shape[2]), 0, w - 1)
-        planes[:] = source.data[:, ys[0] : ys[-1] + 1][:, ys - ys[0]][:, :, xs]
-    if k > 1:
-        small = work.get("small", 3, rows, cols)
-        box(planes, 0, 0, k, small, 0, 0, rows, cols)
-        planes = small
+        ys = np.clip(np.arange(top, top + rows * k), 0, h - 1)
+        xs = np.clip(np.arange(left, left + cols * k), 0, w - 1)
+        px = source.data[:, ys[0] : ys[-1] + 1][:, ys - ys[0]][:, :, xs]
+        if k > 1:
+            box(np.ascontiguousarray(px, np.float32), 0, 0, k, planes, 0, 0, rows, cols)
+        else:
+            planes[:] = px
     return planes, _whole(planes), _f32((left, top)), float(k), shifts
 
 
@@ -301,11 +309,9 @@ def _paired(plan: Linear, top: float, bottom: float) -> tuple[F32, int]:
     pad = math.ceil(3 * PAIRED * plan.reduction.stretch) + 1
     first = min(max(math.floor((top - pad) / PAIRED), 0), h // PAIRED - 10)
     end = max(min(math.ceil((bottom + pad) / PAIRED) + 1, h // PAIRED), first + 10)
-    black, gain = _levels(plan.source, plan.pre)
-    ry, rx = plan.source.facts.pattern or (0, 0)
     planes = work.get("planes", 3, end - first, w // PAIRED)
     part = plan.source.data[first * PAIRED : end * PAIRED]
-    demosaic.bin_mosaic(part, black, gain, ry, rx, PAIRED, planes, 0, end - first)
+    binning.bin_mosaic(part, *_mosaic(plan), PAIRED, planes, 0, end - first)
     return planes, first * PAIRED
 
 
@@ -328,9 +334,12 @@ def _shared(plan: Linear, first: tuple[bool, bool], end: tuple[int, int], region
 
 def _demosaic(plan: Linear, top: int, left: int, planes: F32) -> None:
     """A region of the sensor, which may reach beyond it, as linear planes."""
-    black, gain = _levels(plan.source, plan.pre)
-    ry, rx = plan.source.facts.pattern or (0, 0)
-    demosaic.demosaic_region(plan.source.data, top, left, black, gain, ry, rx, work.scratch, planes)
+    demosaic.demosaic_region(plan.source.data, top, left, *_mosaic(plan), work.scratch, planes)
+
+
+def _mosaic(plan: Linear) -> tuple[F32, F32, int, int]:
+    """How a mosaic is read: black and gain by row and column, and where red stands."""
+    return *_levels(plan.source, plan.pre), *(plan.source.facts.pattern or (0, 0))
 
 
 def resample(plan: Linear, y0: int, x0: int, out: F32) -> None:
