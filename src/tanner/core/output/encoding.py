@@ -16,9 +16,9 @@ from tanner.core.output.codecs import avif, jpeg_xl
 from tanner.core.output.jpeg import app1, app13, encode_strip, icc_segments, join
 from tanner.core.output.metadata import Blocks
 from tanner.core.output.spec import OutputSpec
+from tanner.core.render.linear import STRIP
 
 EXIF, XMP = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0"
-STRIP = 128
 ENCODED_WITH = {"webp": 16_383, "avif": 65_500, "jpeg": 65_500, "jxl": 65_500}
 """Longest edge of a format in px."""
 
