@@ -205,11 +205,7 @@ class Shelf:
         """The numbers at sixteen whole places."""
         builder = self.builder
         if not self.looks_up:
-            found = ir.Constant(FLOATS, ir.Undefined)
-            for i in range(LANES):
-                place = builder.extract_element(places, WHOLE(i))
-                found = builder.insert_element(found, builder.load(builder.gep(self.slot, [place])), WHOLE(i))
-            return Lanes(builder, found)
+            return read_at(builder, self.slot, places)
         rows = self.rows
         found = _pair(rows[0], rows[1 % len(rows)], places)
         for n in range(2, len(rows), 2):
