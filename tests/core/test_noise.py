@@ -1,7 +1,9 @@
 """Noise: its model, the transform that evens it out, the methods, and quiet copies of raw files."""
 
 import os
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -30,6 +32,7 @@ from tanner.core.raw.facts import FrameFacts
 from tanner.core.raw.reader import read
 from tanner.core.raw.source import Source
 from tanner.core.render import plain_planes, render
+from tanner.core.sharing import with_threads
 from tanner.studio.camera import take
 
 ELECTRONS, READ = 225.0, 3.0
@@ -233,6 +236,22 @@ def test_fine_is_the_same_for_any_number_of_threads_and_in_strips() -> None:
     part = Source(source.facts, np.ascontiguousarray(source.data[600:840]))
     apart = np.abs(cleaned(part, "fine").data[80:160].astype(float) - one.data[680:760])
     assert np.median(apart) < 40 and apart.mean() < 120  # of 65,535; blocks of the filter lie a little otherwise
+
+
+def test_an_export_has_its_frame_cleaned_by_all_its_threads() -> None:
+    """It was cleaned by one, while the others waited."""
+    source = frame(np.tile(shapes(96), (28, 1, 1))[:2600, :61])
+    handed: list[Any] = []
+    alone = cleaned(source, "fine")
+
+    class Watched(ThreadPoolExecutor):
+        def submit(self, function: Any, /, *args: Any, **named: Any) -> Any:
+            handed.append(function)
+            return super().submit(function, *args, **named)
+
+    with Watched(2) as pool, with_threads(pool):
+        shared = cleaned(source, "fine")
+    assert len(handed) >= 4 and np.array_equal(alone.data, shared.data)
 
 
 # --- as a stage of development -----------------------------------------------------------------------

@@ -12,7 +12,7 @@ from tanner.core.output.files import write_whole
 from tanner.studio.camera import take
 from tanner.studio.exposure import Exposure
 
-VERSION = 19
+VERSION = 20
 """Raised when the frames change, so that an older demo is made anew."""
 ON_CARD = 4
 

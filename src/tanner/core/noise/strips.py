@@ -5,6 +5,8 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
+from tanner.core.sharing import each
+
 P = TypeVar("P")
 Say = Callable[[float], None]
 
@@ -23,6 +25,7 @@ def in_strips(strip: Callable[[P], None], parts: Sequence[P], say: Say | None, t
 
     Args:
         say: told how far the work is, 0 to 1; may raise to end it.
+        threads: how many of its own; with 1, those of an export that waits for the frame share the work.
     """
     done, lock = 0, threading.Lock()
 
@@ -35,8 +38,7 @@ def in_strips(strip: Callable[[P], None], parts: Sequence[P], say: Say | None, t
                 say(done / len(parts))
 
     if threads == 1:
-        for part in parts:
-            one(part)
+        each(one, parts)
         return
     with ThreadPoolExecutor(threads) as pool:
         futures = [pool.submit(one, part) for part in parts]

@@ -13,9 +13,12 @@ from numpy.typing import NDArray
 
 from tanner.core.optics.crop import Crop, kept
 from tanner.core.optics.view import View, upright
+from tanner.core.sharing import bands, each
 
 STEP = 16
 """Output pixels between two nodes. Node (j, i) stands at output position ((i-1), (j-1)) * STEP."""
+BAND = 32
+"""Rows of nodes that are worked out at once."""
 
 
 @dataclass(frozen=True)
@@ -56,14 +59,22 @@ def build(view: View, crop: Crop, output: tuple[int, int]) -> Geometry:
     nx, ny = math.ceil(out_w / STEP) + 3, math.ceil(out_h / STEP) + 3
     px = cx + (((np.arange(nx) - 1) * STEP) / out_w - 0.5) * w
     py = cy + (((np.arange(ny) - 1) * STEP) / out_h - 0.5) * h
-    gx, gy = np.meshgrid(px, py)
     a = math.radians(crop.straighten)
     fx, fy, share = view.frame
-    # Positive straighten turns the picture clockwise, so positions turn the other way.
-    x = fx + share * (math.cos(a) * gx + math.sin(a) * gy)
-    y = fy + share * (math.cos(a) * gy - math.sin(a) * gx)
-    positions, gain = view.positions(x, y)
-    grid = np.concatenate([positions.reshape(6, ny, nx), gain]).astype(np.float32)
+    positions = np.empty((3, 2, ny, nx))
+    grid = np.empty((9, ny, nx), np.float32)
+
+    def some(rows: tuple[int, int]) -> None:
+        part = slice(*rows)
+        gx, gy = np.meshgrid(px, py[part])
+        # Positive straighten turns the picture clockwise, so positions turn the other way.
+        x = fx + share * (math.cos(a) * gx + math.sin(a) * gy)
+        y = fy + share * (math.cos(a) * gy - math.sin(a) * gx)
+        positions[:, :, part], gain = view.positions(x, y)
+        grid[:6, part], grid[6:, part] = positions[:, :, part].reshape(6, *x.shape), gain
+
+    # In bands, what is worked out stays near the processor, and threads can share it.
+    each(some, bands(ny, BAND))
     same = bool(np.abs(positions - positions[1]).max() < 0.02)
     beyond = False
     if crop.outside != "never":
@@ -79,4 +90,4 @@ def build(view: View, crop: Crop, output: tuple[int, int]) -> Geometry:
         # Another projection does not have one scale: that of the middle decides how much is averaged.
         mid = positions[1][:, ny // 2 - 1 : ny // 2 + 1, nx // 2 - 1 : nx // 2 + 1]
         scale = float(np.hypot(*(mid[:, 0, 1] - mid[:, 0, 0]))) / STEP
-    return Geometry((out_w, out_h), np.ascontiguousarray(grid), scale, same, beyond)
+    return Geometry((out_w, out_h), grid, scale, same, beyond)

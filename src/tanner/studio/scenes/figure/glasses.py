@@ -44,13 +44,14 @@ def glasses(eyes: Sequence[F64], facing: F64, up: F64) -> Hairs:
         lines.append(_rim(centre, across, up, facing, out))
         inner.append(centre - out * WIDE + up * 0.45)
         hinge = centre + out * WIDE - facing * 0.2 + up * 0.7
+        # Along the temples, which widen to 7.2 cm from the middle, to under the cap.
         lines.append(
             _rod(
                 [
                     hinge,
-                    hinge + out * 0.85 - facing * 3.2,
-                    hinge + out * 1.25 - facing * 6.8 + up * 0.1,
-                    hinge + out * 1.1 - facing * 11.5 - up * 0.5,
+                    hinge + out * 0.98 - facing * 2.9,
+                    hinge + out * 2.05 - facing * 5.9 + up * 0.1,
+                    hinge + out * 2.4 - facing * 9.9 - up * 0.2,
                 ]
             )
         )
