@@ -17,8 +17,8 @@ from tanner.core.sharing import bands, each
 
 STEP = 16
 """Output pixels between two nodes. Node (j, i) stands at output position ((i-1), (j-1)) * STEP."""
-BAND = 32
-"""Rows of nodes that are worked out at once."""
+BAND = 64
+"""Rows of nodes that are worked out at once: what is worked out stays near the processor, and threads share the bands."""
 
 
 @dataclass(frozen=True)
@@ -64,18 +64,18 @@ def build(view: View, crop: Crop, output: tuple[int, int]) -> Geometry:
     positions = np.empty((3, 2, ny, nx))
     grid = np.empty((9, ny, nx), np.float32)
 
-    def some(rows: tuple[int, int]) -> None:
+    def some(rows: tuple[int, int]) -> bool:
         part = slice(*rows)
         gx, gy = np.meshgrid(px, py[part])
         # Positive straighten turns the picture clockwise, so positions turn the other way.
         x = fx + share * (math.cos(a) * gx + math.sin(a) * gy)
         y = fy + share * (math.cos(a) * gy - math.sin(a) * gx)
-        positions[:, :, part], gain = view.positions(x, y)
-        grid[:6, part], grid[6:, part] = positions[:, :, part].reshape(6, *x.shape), gain
+        found, gain = view.positions(x, y)
+        positions[:, :, part] = found
+        grid[:6, part], grid[6:, part] = found.reshape(6, *x.shape), gain
+        return bool(np.abs(found[::2] - found[1]).max() < 0.02)
 
-    # In bands, what is worked out stays near the processor, and threads can share it.
-    each(some, bands(ny, BAND))
-    same = bool(np.abs(positions - positions[1]).max() < 0.02)
+    same = all(each(some, bands(ny, BAND)))
     beyond = False
     if crop.outside != "never":
         inner = positions[:, :, 1:-1, 1:-1]
