@@ -22,7 +22,8 @@ from tanner.jobs.cluster import Cluster
 from tanner.jobs.delivery.checking import WrittenChecks
 from tanner.jobs.delivery.documents import Documents, write_asked_for
 from tanner.jobs.delivery.journal import alone, lines_of, nobody_at, placed
-from tanner.jobs.delivery.planning import DeliveryPlan, tokens_of, work_of
+from tanner.jobs.delivery.pace import METHOD, method_of, work_of
+from tanner.jobs.delivery.planning import DeliveryPlan, tokens_of
 from tanner.jobs.delivery.progress import Progress
 from tanner.jobs.delivery.tasks import develop_file
 from tanner.jobs.workers import Workers
@@ -264,15 +265,17 @@ class Deliveries:
                     DeliveryItem.height,
                     Frame.width,
                     Frame.height,
+                    method_of,
                 )
                 .join(Frame, Frame.id == DeliveryItem.frame_id)
                 .where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
             )
             frames: dict[int, list[int]] = {}
-            rest = 0.0
-            for frame_id, item_id, w, h, fw, fh in session.execute(query.order_by(DeliveryItem.id)):
+            work: dict[int, tuple[tuple[int, int], list[tuple[int, int]], str | None]] = {}
+            for frame_id, item_id, w, h, fw, fh, method in session.execute(query.order_by(DeliveryItem.id)):
                 frames.setdefault(frame_id, []).append(item_id)
-                rest += work_of((fw, fh), (w, h))
+                work.setdefault(frame_id, ((fw, fh), [], method))[1].append((w, h))
+            rest = sum(work_of(*of_frame) for of_frame in work.values())
             text, folder = str(delivery.options.get("text", "")), Path(delivery.folder)
         self.progress.begins(delivery_id, rest)
 
@@ -346,7 +349,8 @@ class Deliveries:
                 if entry is not None:
                     _note(entry, result)
                     changed.append(number)
-        self.progress.done(delivery_id, sum(work_of(size, (i.width, i.height)) for i in items))
+        written = [(i.width, i.height) for i in items]
+        self.progress.done(delivery_id, work_of(size, written, items[0].settings.get(METHOD)))
 
     def _some_placed(self, delivery_id: int, item_ids: Sequence[int], results: list[dict[str, Any]]) -> None:
         """A worker that died had perhaps put some of its files in place already."""

@@ -174,7 +174,7 @@ def plan(
     return DeliveryPlan(session, shoot_id, folder, text, start).rows(frames, specs)
 
 
-# --- about how many bytes, and how long ---------------------------------------------------------------
+# --- about how many bytes ---------------------------------------------------------------
 
 
 def estimate(spec: OutputSpec, size: tuple[int, int], preview: float | None, known: float | None) -> int:
@@ -249,23 +249,6 @@ def _look(spec: OutputSpec) -> tuple[Any, ...]:
         spec.cut,
         spec.cut_area if spec.cut != "none" else "",
     )
-
-
-def seconds_each(session: Session) -> float | None:
-    """Seconds for one megapixel of work (see `work_of`), from the last files written here; None before the first."""
-    query = (
-        select(DeliveryItem.seconds, DeliveryItem.width, DeliveryItem.height, Frame.width, Frame.height)
-        .join(Frame, Frame.id == DeliveryItem.frame_id)
-        .where(DeliveryItem.state == "done", DeliveryItem.seconds > 0)
-    )
-    rows = list(session.execute(query.order_by(DeliveryItem.id.desc()).limit(100)))
-    work = sum(work_of((fw, fh), (w, h)) for _, w, h, fw, fh in rows)
-    return float(sum(r[0] for r in rows) / work) if work else None
-
-
-def work_of(source: tuple[int, int], written: tuple[int, int]) -> float:
-    """Megapixels of work of one file: what is decoded and demosaiced counts about a third of what is developed."""
-    return (0.35 * source[0] * source[1] + written[0] * written[1]) / 1e6
 
 
 @lru_cache(maxsize=20_000)

@@ -62,7 +62,7 @@ class Progress:
         }
 
     def begins(self, delivery_id: int, work: float) -> None:
-        """A round begins, with so many megapixels of work (see `planning.work_of`)."""
+        """A round begins, with so many megapixels of work (see `pace.work_of`)."""
         with self._lock:
             self._pace[delivery_id] = time.monotonic(), 0.0, work
 

@@ -19,14 +19,13 @@ from tanner.core.errors import TannerError
 from tanner.core.output.spec import OutputSpec
 from tanner.core.series.lineup import line_up
 from tanner.jobs.delivery.documents import Documents, checksums_of, table_of
+from tanner.jobs.delivery.pace import METHOD, seconds_each, work_of
 from tanner.jobs.delivery.planning import (
     CLIPPED,
     DeliveryPlan,
     clipped_share,
     estimate,
-    seconds_each,
     tokens_of,
-    work_of,
     written_before,
 )
 from tanner.jobs.delivery.record import record_of
@@ -109,14 +108,16 @@ def planned(shoot_id: int, body: DeliveryWish, services: WithServices) -> Respon
         busy = {f.id: _busy(services, f) for f in frames}
         ratios = [_ratio(rate, busy, services, session) for rate in before]
         sizes = {f.id: (f.width, f.height) for f in frames}
-    seconds = 0.0
+    written: dict[int, tuple[list[tuple[int, int]], str | None]] = {}
     for row in rows:
-        row.pop("settings")
+        method = row.pop("settings").get(METHOD)
         size = row["width"], row["height"]
         row["bytes"] = estimate(body.specs[row["spec"]], size, busy[row["frame"]], ratios[row["spec"]])
-        if each is not None:
-            seconds += each * work_of(sizes[row["frame"]], size)
-    left = round(seconds / services.delivery_workers.processes, 1) if each is not None else None
+        written.setdefault(row["frame"], ([], method))[0].append(size)
+    left = None
+    if each is not None:
+        work = sum(work_of(sizes[frame], *of_frame) for frame, of_frame in written.items())
+        left = round(each * work / services.delivery_workers.processes, 1)
     total = sum(r["bytes"] for r in rows)
     said = as_json({"rows": rows, "folder": str(folder), "bytes": total, "seconds": left})
     return Response(said, media_type="application/json")
