@@ -2,6 +2,7 @@
 
 import json
 import math
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tanner.core.adjust.registry import develop
-from tanner.core.areas import strokes
+from tanner.core.areas import find, strokes
 from tanner.core.areas.declare import AREAS, AreaParts
 from tanner.core.areas.drawing import Grid, brush_mask, outline_mask
 from tanner.core.areas.edges import matted, settled
@@ -21,7 +22,7 @@ from tanner.core.areas.find import NotFound, found
 from tanner.core.areas.look import AreaLook
 from tanner.core.areas.place import NOT_YET, backwards
 from tanner.core.areas.ranges import of_colour, of_lightness
-from tanner.core.areas.raster import Place, lost, mask_on_grid
+from tanner.core.areas.raster import Place, found_in, lost, mask_on_grid
 from tanner.core.areas.shapes import Brush, Colours, LightnessRange, Outline
 from tanner.core.errors import SettingsError
 from tanner.core.memory import Memory
@@ -370,6 +371,23 @@ def band_of(mask: np.ndarray, reach: float) -> np.ndarray:
     """What lies within so many thousandths of the long edge of what is set, bool."""
     side = 2 * round(reach * max(mask.shape) / 1000) + 1
     return np.asarray(cv2.dilate(mask.astype(np.uint8), np.ones((side, side), np.uint8)) > 0)
+
+
+def test_a_person_is_looked_for_once_whatever_asks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Subject and skin of a portrait each looked for its faces, and for the person: two fifths of their time."""
+    look, _ = seen(tmp_path, "wren-1")
+    asked = Counter[str]()
+    for name in ("faces_in", "_person"):
+
+        def counted(given: Any, name: str = name, real: Any = getattr(find, name)) -> Any:
+            asked[name] += 1
+            return real(given)
+
+        monkeypatch.setattr(find, name, counted)
+    there = place(look)
+    for what in ("subject", "skin", "backdrop"):
+        found_in(what, there)
+    assert asked == {"faces_in": 1, "_person": 1}
 
 
 @pytest.mark.parametrize("scene", EDGES)

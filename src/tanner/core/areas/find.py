@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -42,6 +43,16 @@ class Seen:
     def of(cls, look: AreaLook) -> "Seen":
         return cls(look, look.picture(EDGE))
 
+    # The subject, people and skin each ask for both.
+    @cached_property
+    def faces(self) -> list[F64]:
+        return faces_in(self.picture)
+
+    @cached_property
+    def person(self) -> F32 | None:
+        """People at the picture's size, cut along edges; None where there is nobody."""
+        return _person(self)
+
 
 def found(what: str, look: AreaLook) -> F32:
     """A mask on the look's grid, (h, w) from 0 to 1.
@@ -78,12 +89,11 @@ def faces_in(picture: Picture) -> list[F64]:
 
 
 def _person(seen: Seen) -> F32 | None:
-    """People at the picture's size, cut along edges; None where there is nobody."""
     rough = networks.people(seen.picture)
     decided = float(((rough < 0.1) | (rough > 0.9)).mean())
     core = cv2.erode((rough > 0.9).astype(np.uint8), np.ones((9, 9), np.uint8))
     size = float(core.mean())
-    if size < 0.01 or (not faces_in(seen.picture) and not (size > 0.06 and decided > 0.9)):
+    if size < 0.01 or (not seen.faces and not (size > 0.06 and decided > 0.9)):
         return None
     back = cv2.dilate((rough > 0.1).astype(np.uint8), np.ones((15, 15), np.uint8)) == 0
     return _cut(seen.picture, back, core > 0, rough)
@@ -263,12 +273,12 @@ def _finished(seen: Seen, rough: F32) -> F32:
 
 
 def _subject(seen: Seen) -> F32:
-    person = _person(seen)
+    person = seen.person
     return _finished(seen, _thing(seen) if person is None else person)
 
 
 def _people(seen: Seen) -> F32:
-    person = _person(seen)
+    person = seen.person
     if person is None:
         raise NotFound("Nobody is found in this frame. Paint the area, or draw its outline.")
     return _finished(seen, person)
@@ -278,7 +288,7 @@ def _skin(seen: Seen) -> F32:
     """Faces without eyes, brows and lips, and what is of their colour where people are."""
     picture = seen.picture
     shape = (picture.shape[0], picture.shape[1])
-    faces = faces_in(picture)
+    faces = seen.faces
     if not faces:
         raise NotFound("No face is found in this frame, so that skin is not known. Paint the area.")
     oval, features = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
@@ -301,7 +311,7 @@ def _skin(seen: Seen) -> F32:
     # Hair and cloth may come near to it in colour: away from the face it has to be nearer, and not much darker.
     off = np.where(near, off, 1.5 * np.sqrt((d[..., 0] / 2) ** 2 + d[..., 1] ** 2 + d[..., 2] ** 2))
     like = np.clip((3.4 - off) / 1.2, 0, 1).astype(np.float32)
-    person = _person(seen)
+    person = seen.person
     body = np.ones(shape, np.float32) if person is None else person
     rough = np.maximum(like * body, 0.7 * oval * (off < 5)) * (1 - features)
     rough = cv2.morphologyEx(rough, cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))

@@ -46,6 +46,7 @@ MASKS: Slot[U16] = Slot("masks of areas", keep=12, heavy=True)
 STACKS: Slot[U16] = Slot("stacked masks", keep=1, heavy=True)
 FOUND: Slot[Any] = Slot("found masks", keep=5, heavy=True)
 """uint8 (h, w) of what was found, by what it is; a sentence where it was not."""
+SEEN: Slot[find.Seen] = Slot("what finders know of a frame", heavy=True)
 SHARP: Slot[F32] = Slot("sharpness", heavy=True)
 VERSION = 1
 """Counts up whenever something is found in another way."""
@@ -279,8 +280,9 @@ def found_in(what: str, place: Place) -> NDArray[np.uint8]:
         kept = KEPT.find(place.path, f"found-{what}-{VERSION}")
         if kept is not None and kept.shape == place.grid.size[::-1]:
             return np.asarray(kept)
+        seen = place.memory.get(SEEN, None, lambda: find.Seen.of(place.look()))
         try:
-            mask = np.asarray(np.rint(find.found(what, place.look()) * 255), np.uint8)
+            mask = np.asarray(np.rint(find.FINDERS[what](seen) * 255), np.uint8)
         except find.NotFound as error:
             return str(error)
         KEPT.keep(place.path, f"found-{what}-{VERSION}", mask)
