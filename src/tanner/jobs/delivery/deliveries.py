@@ -22,7 +22,7 @@ from tanner.jobs.cluster import Cluster
 from tanner.jobs.delivery.checking import WrittenChecks
 from tanner.jobs.delivery.documents import Documents, write_asked_for
 from tanner.jobs.delivery.journal import alone, lines_of, nobody_at, placed
-from tanner.jobs.delivery.pace import METHOD, method_of, work_of
+from tanner.jobs.delivery.pace import METHOD, OF_WORK, work_of
 from tanner.jobs.delivery.planning import DeliveryPlan, tokens_of
 from tanner.jobs.delivery.progress import Progress
 from tanner.jobs.delivery.tasks import develop_file
@@ -258,15 +258,7 @@ class Deliveries:
             delivery.options = {k: v for k, v in delivery.options.items() if k != "more"}
             specs = list(delivery.specs)
             query = (
-                select(
-                    DeliveryItem.frame_id,
-                    DeliveryItem.id,
-                    DeliveryItem.width,
-                    DeliveryItem.height,
-                    Frame.width,
-                    Frame.height,
-                    method_of,
-                )
+                select(DeliveryItem.frame_id, DeliveryItem.id, *OF_WORK)
                 .join(Frame, Frame.id == DeliveryItem.frame_id)
                 .where(DeliveryItem.delivery_id == delivery_id, DeliveryItem.state == "waiting")
             )

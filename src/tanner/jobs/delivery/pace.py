@@ -18,8 +18,14 @@ CLEANED = {"quick": 0.7, "fine": 5.0, "learned": 30.0}
 LEAST = 6
 """Frames that must have been written here before a time is told: the first ones wait for the program itself."""
 METHOD = "noise.method"
-method_of = func.json_extract(DeliveryItem.settings, f'$."{METHOD}"')
-"""The same of an item in a query, without reading all of its settings."""
+OF_WORK = (
+    DeliveryItem.width,
+    DeliveryItem.height,
+    Frame.width,
+    Frame.height,
+    func.json_extract(DeliveryItem.settings, f'$."{METHOD}"'),
+)
+"""What `work_of` wants of an item and its frame in a query: the method without reading all of its settings."""
 
 
 def work_of(source: Size, written: Iterable[Size], method: str | None) -> float:
@@ -39,11 +45,7 @@ def seconds_each(session: Session) -> float | None:
             DeliveryItem.delivery_id,
             DeliveryItem.frame_id,
             DeliveryItem.seconds,
-            DeliveryItem.width,
-            DeliveryItem.height,
-            Frame.width,
-            Frame.height,
-            method_of,
+            *OF_WORK,
         )
         .join(Frame, Frame.id == DeliveryItem.frame_id)
         .where(DeliveryItem.state == "done", DeliveryItem.seconds > 0)
