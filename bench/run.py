@@ -212,7 +212,7 @@ def main() -> None:
             row(f"one raw to full-size JPEG, latency ({label})", *full, against("full"))
             row(f"one raw to 2048 px JPEG, latency ({label})", *small, against("small"))
             row(f"both sizes in one pass, latency ({label})", *both, against("both"))
-        for label, file in (("uncompressed", path), ("lossless JPEG inside", packed)):
+        for label, (file, *_) in wanted.items():
             paths = [str(folder / f"{label[0]}{n}.dng") for n in range(8)]
             for linked in paths:
                 os.link(file, linked)

@@ -11,7 +11,7 @@ F32 = NDArray[np.float32]
 RADIUS = 32
 """px around a place that have a say in it."""
 LOOKED_AT = 5
-"""Tiles that the mean looks at to each side. Six take a fifth more of its time and gain 0.004 dB on photographs, ten 0.006."""
+"""Tiles that the mean looks at to each side. Six weigh 54 pairs a tile instead of 42 and gain 0.01 dB at most on photographs."""
 LUMINANCE_STEP, COLOUR_STEP = 5, 8
 """px from block to block; colour is smoother, and there is three times as much of it."""
 LUMINANCE_SHARE, COLOUR_SHARE = 0.6, 0.3

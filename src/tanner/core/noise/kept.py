@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 log = logging.getLogger(__name__)
 RECOUNT = 100
 """A folder is counted anew after so many results."""
-VERSION = 3
+VERSION = 4
 """Counts up whenever a method gives other numbers."""
 
 

@@ -12,9 +12,9 @@ from tanner.catalogue.models import DeliveryItem, Frame
 
 Size = tuple[int, int]
 DECODED = 0.6
-"""Work of decoding and demosaicing a megapixel, over that of developing one; measured as docs/speed.md tells, as are the next."""
+"""Work of decoding and demosaicing a megapixel, over that of developing one: 24 MP took 1.43 s of CPU at full size, and 0.66 s at 2048 px."""
 CLEANED = {"quick": 0.7, "fine": 5.0, "learned": 30.0}
-"""Work of a method against noise, for each megapixel of the file."""
+"""Work of a method against noise, for each megapixel of the file: 24 MP took 0.6, 4.2 and 27 s of CPU on the same machine."""
 LEAST = 6
 """Frames that must have been written here before a time is told: the first ones wait for the program itself."""
 METHOD = "noise.method"
@@ -41,12 +41,7 @@ def seconds_each(session: Session) -> float | None:
     little of the others.
     """
     query = (
-        select(
-            DeliveryItem.delivery_id,
-            DeliveryItem.frame_id,
-            DeliveryItem.seconds,
-            *OF_WORK,
-        )
+        select(DeliveryItem.delivery_id, DeliveryItem.frame_id, DeliveryItem.seconds, *OF_WORK)
         .join(Frame, Frame.id == DeliveryItem.frame_id)
         .where(DeliveryItem.state == "done", DeliveryItem.seconds > 0)
     )
