@@ -80,12 +80,13 @@ attack: setup ## ten thousand damaged files, and every described request for fiv
 attack-api: setup ## every described request for five minutes
 	$(PY) tests/trust/attack_api.py --seconds 300
 
-lint: .stamps/venv .stamps/node ## style, types and the direction of dependencies
+lint: .stamps/venv .stamps/node ## style, types, the direction of dependencies and the catalogue of texts
 	.venv/bin/ruff check src tests bench
 	.venv/bin/ruff format --check src tests bench
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	npx eslint --max-warnings 0 src/tanner/web/static/js
+	$(PY) -m tanner.web.language.collect --check
 
 css-check: .stamps/node ## the built style sheet is current
 	npx @tailwindcss/cli -i src/tanner/web/styles/tanner.css -o build/check.css --minify

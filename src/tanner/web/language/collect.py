@@ -1,4 +1,4 @@
-"""Collects every text of the screens into one catalogue: `make texts`.
+"""Collects every text of the screens into one catalogue: `make texts`. `--check` tells a stale one and writes nothing.
 
 From templates what `pages` finds and what `_()` and `plural()` mark, from the scripts what t`…` and `plural()` mark,
 from the declarations of adjustments all that they say of themselves, from what ships its names and what it is for,
@@ -8,6 +8,7 @@ and from Python whatever reads like a sentence and is no comment: what the progr
 import ast
 import json
 import re
+import sys
 from collections.abc import Iterator
 from io import BytesIO
 from pathlib import Path
@@ -183,7 +184,7 @@ class _Sentences(ast.NodeVisitor):
     def visit_Call(self, node: ast.Call) -> None:
         name = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
         of = getattr(getattr(node.func, "value", None), "id", "")
-        if of in ("log", "logging", "re", "warnings") or name in ("compile", "text", "getLogger", "execute"):
+        if of in ("log", "logging", "re", "warnings") or name in ("compile", "text", "getLogger", "execute", "Slot"):
             return
         self.generic_visit(node)
 
@@ -243,4 +244,7 @@ def collected() -> str:
 
 
 if __name__ == "__main__":
-    write_whole(ALL_TEXTS, collected().encode(), replace=True)
+    if "--check" not in sys.argv:
+        write_whole(ALL_TEXTS, collected().encode(), replace=True)
+    elif ALL_TEXTS.read_text() != collected():
+        sys.exit(f"{ALL_TEXTS.name} is stale: `make texts` writes it again")
