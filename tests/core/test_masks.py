@@ -18,11 +18,11 @@ from tanner.core.areas import find, strokes
 from tanner.core.areas.declare import AREAS, AreaParts
 from tanner.core.areas.drawing import Grid, brush_mask, outline_mask
 from tanner.core.areas.edges import matted, settled
-from tanner.core.areas.find import NotFound, found
+from tanner.core.areas.find import NotFound, Seen, found
 from tanner.core.areas.look import AreaLook
 from tanner.core.areas.place import NOT_YET, backwards
 from tanner.core.areas.ranges import of_colour, of_lightness
-from tanner.core.areas.raster import Place, found_in, lost, mask_on_grid
+from tanner.core.areas.raster import Place, lost, mask_on_grid
 from tanner.core.areas.shapes import Brush, Colours, LightnessRange, Outline
 from tanner.core.errors import SettingsError
 from tanner.core.memory import Memory
@@ -386,7 +386,7 @@ def test_a_person_is_looked_for_once_whatever_asks(tmp_path: Path, monkeypatch: 
         monkeypatch.setattr(find, name, counted)
     there = place(look)
     for what in ("subject", "skin", "backdrop"):
-        found_in(what, there)
+        there.found(what)
     assert asked == {"faces_in": 1, "_person": 1}
 
 
@@ -394,7 +394,7 @@ def test_a_person_is_looked_for_once_whatever_asks(tmp_path: Path, monkeypatch: 
 def test_the_subject_is_found_without_its_shadow(tmp_path: Path, scene: str) -> None:
     """Against the scenes' own masks: products on a sweep, with cast shadows, and people in a room."""
     look, truth = seen(tmp_path, scene)
-    got = found("subject", look)
+    got = found("subject", Seen.of(look))
     a, b = got > 0.5, truth > 0.5
     assert (a & b).sum() / (a | b).sum() > 0.98
     soft = (truth > 0.02) & (truth < 0.98)
@@ -405,15 +405,15 @@ def test_the_subject_is_found_without_its_shadow(tmp_path: Path, scene: str) -> 
         near = band_of(fine, 10)
         assert np.abs(got - truth)[band_of(soft & near, 10) & near].mean() < 0.05
     if scene == "wren-1":
-        skin = found("skin", look)
+        skin = found("skin", Seen.of(look))
         # Inside of the person, and not the jumper: the lower third of the frame.
         assert (skin * (truth < 0.02)).sum() < 0.02 * skin.sum()
         assert 0.05 < skin.mean() < 0.3 and skin[int(0.8 * len(skin)) :].mean() < 0.01
     if scene == "lamp-1":
         with pytest.raises(NotFound, match="Nobody"):
-            found("people", look)
+            found("people", Seen.of(look))
         with pytest.raises(NotFound, match="No face"):
-            found("skin", look)
+            found("skin", Seen.of(look))
 
 
 def test_a_plain_outline_before_a_plain_ground() -> None:
@@ -425,7 +425,7 @@ def test_a_plain_outline_before_a_plain_ground() -> None:
     linear = ground + truth[..., None] * (np.array([0.10, 0.06, 0.04]) - ground)
     linear += np.random.default_rng(2).normal(0, 0.004, linear.shape)
     look = AreaLook(np.ascontiguousarray(np.moveaxis(linear, -1, 0), np.float32), PLAIN, Grid((900, 738), (1.0, 0.82)))
-    got = found("subject", look)
+    got = found("subject", Seen.of(look))
     a, b = got > 0.5, truth > 0.5
     assert (a & b).sum() / (a | b).sum() > 0.98
 
@@ -458,7 +458,7 @@ def test_nothing_is_found_where_nothing_is() -> None:
     even += np.random.default_rng(4).normal(0, 0.004, even.shape).astype(np.float32)
     for what in ("subject", "people", "skin"):
         with pytest.raises(NotFound):
-            found(what, AreaLook(even, PLAIN, GRID))
+            found(what, Seen.of(AreaLook(even, PLAIN, GRID)))
 
 
 def test_areas_of_what_is_found_are_found_anew_in_each_frame(source: Source) -> None:

@@ -13,6 +13,7 @@ from test_follow import moved, similar
 from test_spots import fine, made_up, spot
 
 from tanner.core.adjust.registry import develop
+from tanner.core.areas.find import Seen
 from tanner.core.areas.find import found as found_mask
 from tanner.core.areas.follow import features
 from tanner.core.areas.look import AreaLook
@@ -111,7 +112,7 @@ def test_what_something_else_covers_is_left_alone(table: AreaLook) -> None:
 def test_spots_of_the_subject_move_with_it_and_no_others(taken: Taken) -> None:
     """The lamp cut out and laid elsewhere, turned and larger: places on it by their own map."""
     look = look_of(taken("Lamp behind glass, twelve turns", 0))
-    mask = found_mask("subject", look)
+    mask = found_mask("subject", Seen.of(look))
     way = similar(0.06, 0.01, 1.06, 4)
     there = moved(look, way)
     h, w = mask.shape
@@ -143,7 +144,7 @@ def test_a_bubble_in_glass_stays_whatever_turns_behind_it(taken: Taken) -> None:
         )
         for n, t in enumerate(glass())
     }  # fmt: skip
-    lead = SpotLead(features(look), found_mask("subject", look))
+    lead = SpotLead(features(look), found_mask("subject", Seen.of(look)))
     left = 0
     for number in (1, 4, 7):
         again = spots_again(lead, features(look_of(taken(name, number))), spots)

@@ -54,7 +54,7 @@ class Seen:
         return _person(self)
 
 
-def found(what: str, look: AreaLook) -> F32:
+def found(what: str, seen: Seen) -> F32:
     """A mask on the look's grid, (h, w) from 0 to 1.
 
     Args:
@@ -63,7 +63,7 @@ def found(what: str, look: AreaLook) -> F32:
     Raises:
         NotFound: there is none.
     """
-    return FINDERS[what](Seen.of(look))
+    return FINDERS[what](seen)
 
 
 def _as_large(mask: F32, shape: tuple[int, ...]) -> F32:

@@ -1,7 +1,6 @@
 """The mask of a whole area: by formula where it is gradients alone, else worked out on a grid over the whole frame.
 
-A grid's mask is worked out once for what it depends on, and kept with the frame; what is found in a frame is kept on disk, too,
-where it can be thrown away. Everything on disk and in memory can be made again from the parts.
+A grid's mask is worked out once for what it depends on, and kept with the frame. It can be made again from the parts.
 """
 
 import hashlib
@@ -17,6 +16,7 @@ from tanner.core.areas import find, ranges
 from tanner.core.areas.declare import AreaParts
 from tanner.core.areas.drawing import NO_RASTER, Alike, Grid, kind_of, mask_of_part, numbers_of
 from tanner.core.areas.edges import guided, matted
+from tanner.core.areas.found import found_in
 from tanner.core.areas.look import AreaLook, lightness, oklab
 from tanner.core.areas.masks import ADD, EITHER, INTERSECT, INVERT, NUMBERS, RASTER, SUBTRACT, WHOLE, Masks
 from tanner.core.areas.place import SURE, backwards
@@ -35,7 +35,6 @@ from tanner.core.areas.shapes import (
     searched,
 )
 from tanner.core.memory import Memory, Slot
-from tanner.core.noise.kept import KEPT
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]
@@ -44,12 +43,7 @@ COMBINED = {"add": ADD, "subtract": SUBTRACT, "intersect": INTERSECT, "either": 
 MASKS: Slot[U16] = Slot("masks of areas", keep=12, heavy=True)
 """Worked out masks (h, w) of whole areas, by all that they depend on."""
 STACKS: Slot[U16] = Slot("stacked masks", keep=1, heavy=True)
-FOUND: Slot[Any] = Slot("found masks", keep=5, heavy=True)
-"""uint8 (h, w) of what was found, by what it is; a sentence where it was not."""
-SEEN: Slot[find.Seen] = Slot("what finders know of a frame", heavy=True)
 SHARP: Slot[F32] = Slot("sharpness", heavy=True)
-VERSION = 1
-"""Counts up whenever something is found in another way."""
 
 
 @dataclass(frozen=True)
@@ -69,6 +63,14 @@ class Place:
     to_working: F64
     crop: F64
     path: str = ""
+
+    def found(self, what: str) -> NDArray[np.uint8]:
+        """Subject, backdrop, people or skin of the frame, uint8 (h, w).
+
+        Raises:
+            NotFound: there is none.
+        """
+        return found_in(what, self.memory, self.look, self.path, self.grid.size)
 
 
 @dataclass
@@ -248,7 +250,7 @@ def _part(shape: AnyShape, area: AreaParts, place: Place, others: Mapping[str, A
             return np.zeros(grid.size[::-1], np.float32)
         return _whole(shape.area, there, place, others, seen)
     if isinstance(shape, Found):
-        return np.asarray(found_in(shape.kind, place), np.float32) / np.float32(255)
+        return np.asarray(place.found(shape.kind), np.float32) / np.float32(255)
     if isinstance(shape, Sharp):
         look = place.look()
         return ranges.of_sharpness(
@@ -265,33 +267,6 @@ def _even(look: AreaLook) -> F64:
     """To working values in which a frame's lightest hundredth is white, so that likeness means the same in dark frames."""
     top = float(np.quantile(look.planes[1, ::8, ::8], 0.99))
     return look.plain / max(top, 1e-4)
-
-
-def found_in(what: str, place: Place) -> NDArray[np.uint8]:
-    """Subject, backdrop, people or skin of a frame, uint8 (h, w); looked for once, and kept on disk.
-
-    Raises:
-        NotFound: there is none.
-    """
-    if what == "backdrop":
-        return 255 - found_in("subject", place)
-
-    def make() -> Any:
-        kept = KEPT.find(place.path, f"found-{what}-{VERSION}")
-        if kept is not None and kept.shape == place.grid.size[::-1]:
-            return np.asarray(kept)
-        seen = place.memory.get(SEEN, None, lambda: find.Seen.of(place.look()))
-        try:
-            mask = np.asarray(np.rint(find.FINDERS[what](seen) * 255), np.uint8)
-        except find.NotFound as error:
-            return str(error)
-        KEPT.keep(place.path, f"found-{what}-{VERSION}", mask)
-        return mask
-
-    got = place.memory.get(FOUND, what, make)
-    if isinstance(got, str):
-        raise find.NotFound(got)
-    return np.asarray(got)
 
 
 def _finished(mask: F32, area: AreaParts, place: Place) -> F32:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import Development
 from tanner.core.areas import find
+from tanner.core.areas.found import seen_in
 from tanner.core.colour.spaces import SPACES
 from tanner.core.output.spec import OutputSpec
 from tanner.core.raw.source import Source
@@ -74,7 +75,7 @@ def shade_for(
 
 def shade_of(source: Source) -> F32:
     """How much light is left on the backdrop, over the whole sensor at `find.EDGE`; 1 everywhere where there is none."""
-    seen = find.Seen.of(look_of(source))
+    seen = seen_in(source.memory, lambda: look_of(source))
     try:
         return find.shade(seen)
     except find.NotFound:

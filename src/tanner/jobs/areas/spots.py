@@ -11,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tanner.core.adjust.registry import develop
-from tanner.core.areas.find import NotFound, found
+from tanner.core.areas.find import NotFound
 from tanner.core.areas.follow import Features, features
+from tanner.core.areas.found import found_in
 from tanner.core.areas.place import SURE, homography
 from tanner.core.noise.kept import KEPT
 from tanner.core.raw.reader import read
@@ -49,7 +50,8 @@ def _lead(path: str, changed: int) -> _Lead:
     source = read(Path(path))
     look = look_of(source)
     try:
-        subject: NDArray[np.float32] | None = found("subject", look)
+        mask = found_in("subject", source.memory, lambda: look, path, look.grid.size)
+        subject: NDArray[np.float32] | None = np.asarray(mask, np.float32) / np.float32(255)
     except NotFound:
         subject = None
     return _Lead(SpotLead(features_of(path, source), subject), source.size, source.facts.orientation)
