@@ -119,6 +119,9 @@ def test_a_shoot_is_made_once_and_its_truth_kept(tmp_path: Path, capsys: pytest.
     assert len(list((tmp_path / "card" / "DCIM" / "100ALDER").glob("*.DNG"))) == 4
     truth = json.loads((tmp_path / "truth.json").read_text())
     assert truth["frames"][3]["scene"] == "lamp" and truth["frames"][3]["white_level"] == 0.62
+    # As on a camera's card: the file's time is that of its exposure, and Import sorts by it.
+    for file in tmp_path.rglob("*.DNG"):
+        assert int(file.stat().st_mtime) == int(shots[0].taken.timestamp())
     (tmp_path / "shoot" / "S0.DNG").unlink()
     make_shoot(tmp_path, shots)
     assert "take 1 frames" in capsys.readouterr().out

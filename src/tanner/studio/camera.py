@@ -1,6 +1,8 @@
 """The simulated cameras: scene radiance to valid DNG files, with known truth."""
 
 from functools import cache, lru_cache
+from pathlib import Path
+from zlib import crc32
 
 import cv2
 import numpy as np
@@ -10,6 +12,7 @@ from numpy.typing import NDArray
 from tanner.core.colour.spaces import SPACES
 from tanner.core.jit import kernel
 from tanner.core.optics.lens import OpcodeLens
+from tanner.core.output.files import write_whole
 from tanner.core.raw.dng import DngTags, opcode_list, write_bayer_dng
 from tanner.studio import bands, light, pictures
 from tanner.studio.drawn import SCENES, Canvas
@@ -234,3 +237,11 @@ def take(shot: Exposure, compress: bool = True) -> bytes:
         preview_size=preview_size,
     )
     return write_bayer_dng(numbers, tags, compress)
+
+
+def write(shot: Exposure, path: Path, *, compress: bool = True, replace: bool = False) -> None:
+    """One DNG file, whole or not at all, with the time of its exposure for its own: so cameras leave them on a card."""
+    data = take(shot, compress)
+    # What is kept of a file is known by its length and time: its thousandths tell renderings of one frame apart.
+    apart = crc32(data) % 1000 / 1000
+    write_whole(path, data, replace=replace, modified=shot.taken.timestamp() + apart)

@@ -9,7 +9,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from tanner.core.output.files import write_whole
-from tanner.studio.camera import take
+from tanner.studio.camera import take, write
 from tanner.studio.exposure import Exposure
 
 VERSION = 20
@@ -84,7 +84,7 @@ def _make(jobs: list[tuple[Exposure, str]]) -> list[str]:
     """Frames of one scene, one after the other: its picture is unpacked once."""
     for shot, path in jobs:
         # Not compressed: unpacking costs half a second a frame, at first start and on every visit to the Bench.
-        write_whole(Path(path), take(shot, compress=False), replace=True)
+        write(shot, Path(path), compress=False, replace=True)
     return [shot.name for shot, _ in jobs]
 
 

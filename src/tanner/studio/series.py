@@ -13,7 +13,7 @@ import numpy as np
 from tanner.core.output.files import write_whole
 from tanner.jobs.making import ShootPlan
 from tanner.studio import pictures
-from tanner.studio.camera import take
+from tanner.studio.camera import write
 from tanner.studio.demo import VERSION
 from tanner.studio.exposure import Exposure
 from tanner.studio.faults import dust, glass
@@ -159,7 +159,7 @@ def set_names() -> dict[str, str]:
 def shoot_one(shot: Exposure, path: str) -> str:
     """Take one frame into a file, unless it is there."""
     if not Path(path).exists():
-        write_whole(Path(path), take(shot), replace=False)
+        write(shot, Path(path))
     return shot.name
 
 

@@ -15,13 +15,15 @@ TEMPORARY = ".tanner-"
 
 
 def write_whole(
-    path: Path, data: bytes | memoryview, *, replace: bool = False, lasting: bool = True, tag: str = ""
-) -> None:
+    path: Path, data: bytes | memoryview, *, replace: bool = False, lasting: bool = True, tag: str = "",
+    modified: float | None = None,
+) -> None:  # fmt: skip
     """Write beside the target under a temporary name, flush, and put it in place.
 
     Args:
         lasting: flushed to the disk, so that it outlives a power cut; what can be made again need not be.
         tag: stands in the temporary name, so that whose it was can be told (see `sweep`).
+        modified: when the file says that it was written, seconds of the epoch; now, when left out.
 
     Raises:
         NameTaken: the target exists and `replace` is not set; also when it came up meanwhile.
@@ -39,6 +41,8 @@ def write_whole(
             if lasting:
                 os.fsync(stream.fileno())
         os.chmod(temporary, 0o644)
+        if modified is not None:
+            os.utime(temporary, (modified, modified))
         if replace:
             os.replace(temporary, path)
             temporary = None

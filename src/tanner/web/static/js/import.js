@@ -155,10 +155,12 @@ async function plan() {
   byId("plan-rows").replaceChildren(
     ...rows.map((r) => {
       const target = r.target.startsWith(how.copy_to) ? r.target.slice(how.copy_to.length + 1) : r.target;
-      return el("tr", { title: r.target }, el("td", { text: r.name }), el("td", {}, target, ...[r.clash, ...r.remarks].filter(Boolean).map((text) => el("span", { class: "trouble block", text }))));
+      return el("tr", { title: r.target }, el("td", { class: r.name.length > 16 ? "" : "tight", text: r.name }), el("td", {}, ...piecewise(target), ...[r.clash, ...r.remarks].filter(Boolean).map((text) => el("span", { class: "trouble block", text }))));
     }),
   );
 }
+/** A path that breaks between its folders, where a line is too short for it. */
+const piecewise = (path) => path.split(/(?<=[/\\])/).flatMap((piece, at) => (at ? [el("wbr"), piece] : [piece]));
 const extra = (how) => (how.copy_to && how.others ? (state.found?.others || []).map((f) => f.path) : []);
 
 // The import that began last has the panel; others that still run, one from another card for example, have a line each.
