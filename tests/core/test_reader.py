@@ -259,6 +259,8 @@ def test_a_plain_mosaic_is_what_libraw_decodes(tmp_path: Path) -> None:
     assert found is not None
     with rawpy.imread(str(path)) as raw:
         assert np.array_equal(found.pixels(), raw.raw_image_visible)
+        assert np.array_equal(found.pixels(threads=1), raw.raw_image_visible)
+        assert np.array_equal(found.pixels(threads=7), raw.raw_image_visible)
         colours = "".join("RGBG"[c] for c in raw.raw_pattern.ravel())
         assert found.white == raw.white_level and found.colours == colours
         assert found.black == tuple(
@@ -273,5 +275,9 @@ def test_a_plain_mosaic_is_what_libraw_decodes(tmp_path: Path) -> None:
     same = {"path", "file_bytes", "decoded"}
     assert read(packed).facts.model_dump(exclude=same) == source.facts.model_dump(exclude=same)
     assert plain_mosaic(path, (600, 400), (590, 390)) is None  # a masked border is cut by LibRaw
+    with path.open("r+b") as file:  # it becomes shorter between the look at it and the reading
+        file.truncate(found.offset + 1000)
+    with pytest.raises(EOFError, match=r"plain\.dng ends early"):
+        found.pixels()
     path.write_bytes(path.read_bytes()[:-5000])
     assert plain_mosaic(path, (600, 400), (600, 400)) is None

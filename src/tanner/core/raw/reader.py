@@ -101,7 +101,7 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             if lists[1] or lists[2]:
                 data = _opcodes_done(data, found, lists, (int(sizes.top_margin), int(sizes.left_margin)))
             data = np.ascontiguousarray(data[top : top + found["height"], left : left + found["width"]])
-            if not data.any():
+            if _all_zero(data):
                 raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
             return Source(checked(found), data, decoder=raw, profiles=inside, gain_maps=maps)
         found["warnings"] = (*found["warnings"], *_not_for_planes(lists))
@@ -112,13 +112,18 @@ def _read_raw(path: Path, pixels: bool) -> Source:
             planes = np.ascontiguousarray(planes.transpose(2, 0, 1))
         else:
             planes = _demosaic_by_libraw(raw, found)
-        if not planes.any():
+        if _all_zero(planes):
             raise UnreadableFile(path, "opens but all its pixels are zero. It is damaged: copy it again.")
         planes = np.ascontiguousarray(planes[:, top : top + found["height"], left : left + found["width"]])
         return Source(checked(found), planes, profiles=inside, gain_maps=maps)
     except BaseException:
         raw.close()
         raise
+
+
+def _all_zero(values: NDArray[Any]) -> bool:
+    """Row by row: of a sound file the first row tells, and the others need not be gone through."""
+    return not any(row.any() for row in values.reshape(-1, values.shape[-1]))
 
 
 def _mosaic(raw: Any, plain: PlainMosaic | None, packed: PackedMosaic | None, found: dict[str, Any]) -> NDArray[Any]:
