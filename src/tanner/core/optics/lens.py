@@ -122,13 +122,15 @@ class OpcodeLens:
             return np.broadcast_to(np.stack([x, y]), (3, 2, *x.shape)).copy()
         dx, dy, far = self._relative(x, y, self.centre)
         r2 = dx * dx + dy * dy
-        planes = []
-        for plane in range(3):
+        out = np.empty((3, 2, *x.shape))
+        for plane, (to_x, to_y) in enumerate(out):
             f, (t0, t1) = self._factor(self.warp[min(plane, len(self.warp) - 1)], r2)
-            tx = t0 * 2 * dx * dy + t1 * (r2 + 2 * dx * dx)
-            ty = t1 * 2 * dx * dy + t0 * (r2 + 2 * dy * dy)
-            planes.append(np.stack([x + far * ((f - 1) * dx + tx), y + far * ((f - 1) * dy + ty)]))
-        return np.stack(planes)
+            moved_x, moved_y = (f - 1) * dx, (f - 1) * dy
+            if t0 or t1:
+                moved_x += t0 * 2 * dx * dy + t1 * (r2 + 2 * dx * dx)
+                moved_y += t1 * 2 * dx * dy + t0 * (r2 + 2 * dy * dy)
+            to_x[...], to_y[...] = x + far * moved_x, y + far * moved_y
+        return out
 
     def _factor(self, row: Array, r2: Array) -> tuple[Any, tuple[float, float]]:
         """How far out a place is drawn, as a factor, and the tangential terms."""
@@ -143,8 +145,7 @@ class OpcodeLens:
             r = np.clip(np.sqrt(r2), low, high if high > low else np.inf)
             f = np.polynomial.polynomial.polyval(r, row[:15])
             return (1 / np.maximum(f, 1e-3) if self.reciprocal else f), (float(row[15]), float(row[16]))
-        k0, k1, k2, k3, t0, t1 = row
-        return k0 + r2 * (k1 + r2 * (k2 + r2 * k3)), (t0, t1)
+        return _series(row[:4], r2), (row[4], row[5])
 
     def gain(self, x: Array, y: Array) -> Array:
         return self.gains(np.broadcast_to(np.stack([x, y]), (3, 2, *x.shape)), x, y)[1]
@@ -171,10 +172,19 @@ class OpcodeLens:
         dx, dy, _ = self._relative(x, y, self.vignette_centre)
         r2 = dx * dx + dy * dy
         total, power = np.ones_like(x), r2
-        for k in self.vignette:
-            total = total + k * power
+        for k in np.trim_zeros(self.vignette, "b"):
+            total += k * power
             power = power * r2
         return total
+
+
+def _series(terms: Array, x: Array) -> Any:
+    """A polynomial, its constant first; terms of nothing at its end cost nothing."""
+    trimmed = np.trim_zeros(terms, "b")
+    total: Any = trimmed[-1] if len(trimmed) else 0.0
+    for term in trimmed[-2::-1]:
+        total = term + x * total
+    return total
 
 
 OWN_DISTORTION, OWN_COLOUR = 0.0015, 0.001
@@ -199,7 +209,7 @@ def corrected(lens: Lens | None, optics: Optics, size: tuple[int, int], x: Array
     Returns:
         positions (3, 2, ...), gain (3, ...).
     """
-    plain = np.broadcast_to(np.stack([x, y]), (3, 2, *x.shape))
+    plain = np.stack([x, y])[None]
     if optics.manual:
         dx, dy = x - size[0] / 2, y - size[1] / 2
         r2 = (dx * dx + dy * dy) / ((size[0] ** 2 + size[1] ** 2) / 4)
@@ -209,13 +219,14 @@ def corrected(lens: Lens | None, optics: Optics, size: tuple[int, int], x: Array
             own = own - own / np.maximum(r2, 1e-12)
         seams = (optics.own_red * OWN_COLOUR, 0.0, optics.own_blue * OWN_COLOUR)
         plain = np.stack([plain[0] + np.stack([dx, dy]) * (own - seam * r2) for seam in seams])
+    green = plain[len(plain) // 2]
     if lens is None or not (optics.distortion or optics.lateral_colour or optics.fall_off):
-        result, gain = plain.copy(), np.ones((3, *x.shape))
+        result, gain = np.broadcast_to(plain, (3, 2, *x.shape)).copy(), np.ones((3, *x.shape))
     else:
-        full = lens.positions(plain[1, 0], plain[1, 1])
-        bent = full[1][None] - plain[1][None]
-        result = plain + bent * (optics.distortion / 100) + (full - full[1][None]) * (optics.lateral_colour / 100)
-        gain = _gains(lens, result, plain[1]) if optics.fall_off else np.ones((3, *x.shape))
+        full = lens.positions(green[0], green[1])
+        result = (full - full[1]) * (optics.lateral_colour / 100)
+        result += plain + (full[1] - green) * (optics.distortion / 100)
+        gain = _gains(lens, result, green) if optics.fall_off else np.ones((3, *x.shape))
     gain = np.maximum(gain, 0.05) ** (optics.fall_off / 100)
     if optics.own_fall_off:
         gain = gain * np.maximum(1 + optics.own_fall_off / 100 * r2, 0.05)

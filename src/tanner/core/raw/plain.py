@@ -41,7 +41,7 @@ class PlainMosaic:
             EOFError: the file has become shorter.
         """
         found = np.empty(self.shape, f"{self.order}u2")
-        into = memoryview(found).cast("B")
+        into = found.reshape(-1).view(np.uint8).data
         ends = [len(into) * n // threads for n in range(threads + 1)]
 
         def part(number: int) -> None:
