@@ -123,13 +123,13 @@ class OpcodeLens:
         dx, dy, far = self._relative(x, y, self.centre)
         r2 = dx * dx + dy * dy
         out = np.empty((3, 2, *x.shape))
-        for plane, (to_x, to_y) in enumerate(out):
+        for plane in range(3):
             f, (t0, t1) = self._factor(self.warp[min(plane, len(self.warp) - 1)], r2)
             moved_x, moved_y = (f - 1) * dx, (f - 1) * dy
             if t0 or t1:
                 moved_x += t0 * 2 * dx * dy + t1 * (r2 + 2 * dx * dx)
                 moved_y += t1 * 2 * dx * dy + t0 * (r2 + 2 * dy * dy)
-            to_x[...], to_y[...] = x + far * moved_x, y + far * moved_y
+            out[plane, 0], out[plane, 1] = x + far * moved_x, y + far * moved_y
         return out
 
     def _factor(self, row: Array, r2: Array) -> tuple[Any, tuple[float, float]]:
