@@ -44,16 +44,16 @@ def test_a_lead_whose_subject_was_shown_is_not_searched_again(
     np.testing.assert_array_equal(np.rint(subject * 255), mask)
 
 
-def test_a_cut_out_and_its_shadow_look_for_people_once(lamp: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The shadow's part looked for faces and people again, in every file."""
+def test_a_cut_out_and_its_shadow_look_for_the_thing_once(lamp: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The shadow's part found what throws it again, in every file."""
     asked: list[int] = []
-    real = find.faces_in
+    real = find._thing
 
-    def counted(picture: Any) -> Any:
+    def counted(seen: find.Seen) -> Any:
         asked.append(1)
-        return real(picture)
+        return real(seen)
 
-    monkeypatch.setattr(find, "faces_in", counted)
+    monkeypatch.setattr(find, "_thing", counted)
     source = read(lamp)
     found_in("subject", source.memory, lambda: look_of(source), "", look_of(source).grid.size)
     shade_of(source)

@@ -53,6 +53,12 @@ class Seen:
         """People at the picture's size, cut along edges; None where there is nobody."""
         return _person(self)
 
+    # The subject of a picture without people, and the shadow that it throws.
+    @cached_property
+    def thing(self) -> F32:
+        """What lies on an even backdrop, at the picture's size."""
+        return _thing(self)
+
 
 def found(what: str, seen: Seen) -> F32:
     """A mask on the look's grid, (h, w) from 0 to 1.
@@ -205,7 +211,7 @@ def shade(seen: Seen) -> F32:
         lit = even & (below > -0.04)
         if lit.sum() < 0.1 * even.sum():
             break
-    subject = cv2.dilate((_thing(seen) > 0.5).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    subject = cv2.dilate((seen.thing > 0.5).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
     left = np.clip(np.exp2(np.minimum(below + 0.04, 0)), 0, 1).astype(np.float32)
     left[subject] = 0
     # Under the subject's edge the shade of what is beside it.
@@ -274,7 +280,7 @@ def _finished(seen: Seen, rough: F32) -> F32:
 
 def _subject(seen: Seen) -> F32:
     person = seen.person
-    return _finished(seen, _thing(seen) if person is None else person)
+    return _finished(seen, seen.thing if person is None else person)
 
 
 def _people(seen: Seen) -> F32:
