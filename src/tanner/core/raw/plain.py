@@ -33,7 +33,7 @@ class PlainMosaic:
     colours: str
 
     def pixels(self, threads: int = 2) -> NDArray[np.uint16]:
-        """(H, W) uint16. Threads share the reading: half of it is fresh memory, which the system hands out page by page.
+        """(H, W) uint16. Threads share the reading, and waiting for fresh memory with it.
 
         Not mapped, which would be quicker still: a card that is pulled out would take the process with it.
 
